@@ -1,5 +1,6 @@
 """How long checks and hollowing take: layers, islands, cups, minima, voids, vents. ``./deft bench check`` runs these
-alone."""
+alone.
+"""
 
 from __future__ import annotations
 

@@ -37,7 +37,8 @@ _FAR = 1.5
 class Asked:
     """The least support of ways of so many pieces at most, with so much seam in sight (D), all flat or not.
 
-    goal : share of V, NaN where only the longer search says what can be had"""
+    goal : share of V, NaN where only the longer search says what can be had
+    """
 
     pieces: int
     seam: float

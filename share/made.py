@@ -1,6 +1,7 @@
 """Makes the manual page and the completions of shells from the parser of the commands, the list of licences from what
 is installed, and the page of figures from what the window says of them. Run it after a change of any; with --check it
-only says whether they are as they would be made."""
+only says whether they are as they would be made.
+"""
 
 from __future__ import annotations
 

@@ -316,7 +316,8 @@ def _note(result: Result, name: str, answer: tuple[str, float, int]) -> None:
 
 def run(count: int, formats: list[str], *, harm: bool = True, keep: Path | None = None) -> dict[str, Result]:
     """Reads ``count`` variants of each format, of either kind; those that went wrong are kept in a folder, if one is
-    given."""
+    given.
+    """
     reader, results = Reader(), {kind: Result() for kind in formats}
     with tempfile.TemporaryDirectory(prefix="deft-fuzz-") as folder:
         reader.read(_written(Path(folder), "warm.stl", _ball().export(file_type="stl")))

@@ -78,7 +78,8 @@ def odd_beds(count: int) -> list[str]:
 
 def odd_documents(count: int) -> tuple[int, int]:
     """(how many variants of a recipe and a profile were read, how many gave a message); whatever else comes out is an
-    error of the caller's."""
+    error of the caller's.
+    """
     key = KeyJoin(id="j1", cut="c1", between=(-1, 1), at=(0, 0, 0), height=5.0)
     recipe = Recipe(cuts=(StraightCut(id="c1", name="Waist", normal=(0, 0, 1), offset=5.0),), joins=(key,))
     read, told = 0, 0

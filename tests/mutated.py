@@ -1,5 +1,6 @@
 """Files that are well formed and say something else than they did: a value of XML, of JSON or of a list of words made
-what nobody meant, a part left out, doubled or put elsewhere. Damage to bytes is in ``tests.fuzz``."""
+what nobody meant, a part left out, doubled or put elsewhere. Damage to bytes is in ``tests.fuzz``.
+"""
 
 from __future__ import annotations
 

@@ -334,7 +334,8 @@ def problem_with(model, recipe: Recipe, joins: int | None = None) -> str:
 
 def film_of(solid: Solid) -> float:
     """mm2 of facets that have no material behind them, or some in front: films of no thickness, as booleans of faces
-    that lie in each other may leave (by winding numbers of libigl)."""
+    that lie in each other may leave (by winding numbers of libigl).
+    """
     looked_at, step = solid.areas > 1e-4, 1e-6 * solid.diagonal
     at, way = solid.centroids[looked_at], solid.normals[looked_at]
     if not len(at):

@@ -77,7 +77,8 @@ def test_a_join():
 
 def changed_copy(folder, name):
     """A copy of the program with the changes of a block: a line that begins with a blank is where, with − it goes,
-    with + it comes."""
+    with + it comes.
+    """
     shutil.copytree(Path(deft_slab.__file__).parent, folder / "deft_slab",
                     ignore=shutil.ignore_patterns("__pycache__", "models"))
     for part in re.split(r"^--- src/", block("diff", name), flags=re.M)[1:]:

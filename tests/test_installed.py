@@ -173,7 +173,8 @@ def test_every_pinned_part_has_a_licence():
 
 def test_what_packages_bring_with_them_is_named():
     """Each folder of shared objects that a pinned package has beside it is of one that the list of bundled libraries
-    names; the typeface is in the licence of the project itself (PEP 639)."""
+    names; the typeface is in the licence of the project itself (PEP 639).
+    """
     text = (ROOT / "docs/licences.md").read_text("utf-8")
     for word in ("OpenCASCADE", "OpenBLAS", "libgfortran", "GEOS", "Embree"):
         assert word in text

@@ -17,7 +17,8 @@ SHOWN_BY = ("PySide6-Essentials", "vtk", "pydantic", "reportlab", "pillow", "fon
 
 def versions() -> dict[str, str]:
     """Of the program, of Python, and of the libraries, those that figures depend on first; "none" where one is not
-    there."""
+    there.
+    """
     found = {"deft-slab": __version__, "python": platform.python_version()}
     for name in (*FIGURES_FROM, *SHOWN_BY):
         try:

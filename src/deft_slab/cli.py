@@ -36,7 +36,8 @@ COMMANDS = (
 
 def _stopped(_number: int, _frame: FrameType | None) -> NoReturn:
     """Ctrl+C: ends at once, whatever threads and libraries are in the middle of; what is written is written whole or
-    not at all."""
+    not at all.
+    """
     print(tr("deft-slab: Stopped."), file=sys.stderr, flush=True)
     os._exit(130)
 

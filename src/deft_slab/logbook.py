@@ -19,7 +19,11 @@ def home() -> Path:
 
 
 class _Book(logging.handlers.RotatingFileHandler):
-    """written : whether anything of this process stands in the file"""
+    """Attributes
+    ----------
+    written
+        Whether anything of this process stands in the file.
+    """
 
     written = False
 

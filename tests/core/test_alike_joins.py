@@ -1,5 +1,6 @@
 """Joins that keep pieces of one shape alike: by the program's own comparison, and by an independent one of volumes and
-of moments of inertia."""
+of moments of inertia.
+"""
 
 from __future__ import annotations
 

@@ -32,7 +32,8 @@ class Done:
 
 def call(*arguments: object) -> Done:
     """In this process, since a new one spends three seconds on loading its libraries; test_a_process_of_its_own
-    calls the program itself."""
+    calls the program itself.
+    """
     with redirect_stdout(StringIO()) as out, redirect_stderr(StringIO()) as err:
         try:
             code = main([str(one) for one in arguments])

@@ -313,7 +313,8 @@ def test_exposure_at_the_bottom_of_a_well():
 
 def test_exposure_in_a_groove():
     """V-groove of opening 2 a: at its very bottom the cosine-weighted sky seen from a wall is (1 + cos of the angle
-    between the walls) / 2... for the infinite wedge F = 1 - sin(a) is what the walls see of each other (tables)."""
+    between the walls) / 2... for the infinite wedge F = 1 - sin(a) is what the walls see of each other (tables).
+    """
     half = math.radians(30)
     width, deep, long = 20 * math.tan(half), 20.0, 400.0
     profile = [[-40, 0], [-width, 0], [0, -deep], [width, 0], [40, 0], [40, -40], [-40, -40]]

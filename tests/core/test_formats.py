@@ -39,7 +39,8 @@ def written(path, content):
 
 def test_every_format_is_read_written_and_named_as_the_registry_says(tmp_path):
     """Each has a reader; those that are written come back, those that are not are refused with the names of those that
-    are; and a unit is stated where it says so, by our own reader of what trimesh wrote."""
+    are; and a unit is stated where it says so, by our own reader of what trimesh wrote.
+    """
     assert {one.name for one in FORMATS} == {reader.title for reader in READERS}
     assert names() == "STL, 3MF, OBJ, PLY, OFF, GLB, glTF, STEP"
     ball = solid_of(trimesh.creation.icosphere(2, 25.0))
@@ -195,7 +196,8 @@ def test_a_gltf_whose_other_files_are_missing(tmp_path):
 @pytest.mark.parametrize("fineness", [1.0, 0.1, 0.01])
 def test_step_solids_against_their_exact_volume(tmp_path, fineness):
     """A ring: pi (R^2 - r^2) h. Chords lie inside the outer circle and outside the inner one, so the drawn ring is
-    off by less than the fineness times the area of both walls."""
+    off by less than the fineness times the area of both walls.
+    """
     outer, inner, height = 58.0, 50.0, 9.0
     opened = open_file(written(tmp_path / "ring.step", ring_step(outer, inner, height)), fineness=fineness)
     solid = opened.model.solid

@@ -1,5 +1,6 @@
 """Files, folders and names that are made to do harm: nothing waits for ever, fills the memory, or reaches a table, a
-page or a terminal as what it is not."""
+page or a terminal as what it is not.
+"""
 
 from __future__ import annotations
 

@@ -87,7 +87,8 @@ def gaps(key: Solid, socket: Solid) -> tuple[np.ndarray, np.ndarray]:
 @pytest.mark.parametrize(("width", "height", "draft"), [(10.0, 6.0, 8.0), (6.0, 4.0, 0.0), (12.0, 8.0, 15.0)])
 def test_a_round_key_is_a_frustum(width, height, draft):
     """Volume of a frustum, π h (R² + R r + r²) / 3 (Bronshtein and Semendyayev, Handbook of Mathematics), by its
-    outline of 48 sides."""
+    outline of 48 sides.
+    """
     key = KeyJoin(id="j1", at=(0, 0, 20), width=width, height=height, draft=draft, rounding=0, clearance=0.2, **ON)
     made = outcome_of(key)
 
@@ -368,7 +369,8 @@ def test_room_map_against_the_distance_to_the_outline():
 
 def test_contacts_are_what_the_cut_has_made():
     """Of all demo models in blocks: the areas of contacts add up to that of the cut faces, and each way in is across
-    its face."""
+    its face.
+    """
     for name in ("lantern", "hook"):
         evaluator, plan = in_blocks(name)
         outcome = evaluator.evaluate(plan, PRINTER, detail="whole")
@@ -414,7 +416,8 @@ def in_blocks(name: str) -> tuple[Evaluator, Plan]:
 @pytest.mark.parametrize("name", SOLIDS)
 def test_proposed_joins_hold(name):
     """On demo models in eight parts: contacts over 25 mm² of solid bodies get a join that holds, with the walls that
-    the printer needs, and the pieces go together."""
+    the printer needs, and the pieces go together.
+    """
     evaluator, plan = in_blocks(name)
     joins = evaluator.proposed_joins(plan, PRINTER)
     made = evaluator.evaluate(plan.changed(joins=tuple(joins)), PRINTER, detail="figures")
@@ -483,7 +486,8 @@ def test_a_thin_ring_gets_a_splint_and_says_why():
 @pytest.mark.parametrize("half", ["inner", "outer"])
 def test_a_lap_on_a_tube(carrier, half):
     """Rings of a tube: what stands over is half of the wall less the clearance, and what is left out half of it, deeper
-    by the clearance (π (R² − r²) h)."""
+    by the clearance (π (R² − r²) h).
+    """
     lap = LapJoin(id="j1", at=(20, 0, 0), carrier=carrier, half=half, height=2.0, clearance=0.2, **ON)
     made = outcome_of(lap, solid=tube(18, 23, 40), cut=HALVES.model_copy(update={"offset": 0.0}))
     report = made.joins["j1"]
@@ -576,7 +580,8 @@ def test_proposed_joins_on_shells(name):
 
 def test_a_dovetail_does_not_go_together_along_its_cut():
     """A hook that grips behind its neighbour: the move is blocked, and the pair is named; the same by booleans of the
-    swept body."""
+    swept body.
+    """
     lower = joined(box(40, 40, 20, (-20, -20, 0)), box(10, 40, 30, (-20, -20, 20)), box(20, 40, 6, (-20, -20, 44)))
     upper = joined(box(28, 40, 20, (-8, -20, 20)))
     evaluator, plan = joined_plan(solid=block())
@@ -864,7 +869,8 @@ def test_letters_for_all_contacts_keep_away_from_joins():
 
 def test_the_least_over_a_surface_is_never_above_the_truth():
     """A tilted round key beside a wall, a plane: the distance is known at every place, and the points of the key's
-    surface miss the nearest one."""
+    surface miss the nearest one.
+    """
     for seed in range(20):
         random = np.random.default_rng(seed)
         body = manifold3d.Manifold.cylinder(8, 4, 3, 7).rotate(tuple(random.uniform(0, 360, 3)))

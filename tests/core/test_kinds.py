@@ -247,7 +247,8 @@ def test_a_loop_whose_sheet_would_run_into_a_bulge_cuts_along_the_surface(kerf):
 
 def test_a_loop_along_the_seam_of_a_ball_cuts_it_in_equal_halves():
     """x = a cos t + b cos 3t, y = a sin t - b sin 3t, z = 2 sqrt(ab) sin 2t lies on the sphere of radius a + b, and a
-    quarter turn about z with a mirror in its plane maps one of its sides onto the other (from memory)."""
+    quarter turn about z with a mirror in its plane maps one of its sides onto the other (from memory).
+    """
     turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)
     a, b = 20.0, 10.0
     seam = np.c_[a * np.cos(turn) + b * np.cos(3 * turn), a * np.sin(turn) - b * np.sin(3 * turn),
@@ -304,7 +305,8 @@ def emblems() -> tuple[Solid, list[LiftOffCut]]:
 
 def test_emblems_are_taken_off_one_by_one_and_what_is_left_is_halved():
     """A cut with a region acts on the piece that has it; a later one passes by what was taken off, where that is its
-    reach."""
+    reach.
+    """
     solid, cuts = emblems()
     model = model_of(solid)
     level = StraightCut(id="half", name="Half", normal=(0, 0, 1), offset=30.0)

@@ -1,5 +1,6 @@
 """Layers: exact sections, what begins in the air, what is closed in. Checked against trimesh, shapely, a raster by
-scipy and handbook formulas."""
+scipy and handbook formulas.
+"""
 
 from __future__ import annotations
 
@@ -218,7 +219,8 @@ def _by_raster(solid: Solid, vertices: np.ndarray, levels: Levels, cell: float) 
 @pytest.mark.parametrize("name", ["ant.ply", "hook", "gull"])
 def test_islands_of_open_meshes_are_those_of_a_raster(name):
     """An open mesh of the pyvista wheel, its overlapping bodies united, and props of the demo; every island of some
-    size is in both lists."""
+    size is in both lists.
+    """
     if name in MODELS:
         solid = open_file(MODELS[name]).model.solid.resized(np.array([1.0, -1.0, -1.0]))
     else:

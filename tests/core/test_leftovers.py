@@ -242,7 +242,8 @@ def test_equal_parts_are_equal_and_can_be_staggered(along_x, along_y, turned):
 
 def test_walls_settle_in_a_groove_and_cells_still_fit():
     """A long beam with a groove around it beside where the wall stands: the wall moves into it, no farther than told,
-    and no cell grows beyond the bed."""
+    and no cell grows beyond the bed.
+    """
     groove = trimesh.boolean.difference([box(3, 30, 30, at=(129, -5, -5)), box(3, 12, 12, at=(129, 4, 4))])
     beam = solid_of(trimesh.boolean.difference([box(240, 20, 20), groove]))
     model = model_of(beam)

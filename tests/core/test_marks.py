@@ -125,7 +125,8 @@ def test_the_facet_at_a_place_is_the_one_that_it_lies_on():
 
 def test_all_of_a_hemispherical_pit_sees_half():
     """View factor from any part of a sphere to another part is its share of the sphere's area (heat-transfer
-    handbooks, e.g. Howell's catalog, configuration C-137 from memory): to the mouth's half of the sphere, 1/2."""
+    handbooks, e.g. Howell's catalog, configuration C-137 from memory): to the mouth's half of the sphere, 1/2.
+    """
     block = trimesh.creation.box((80, 80, 40)).apply_translation([0, 0, -20]).subdivide_to_size(6)
     ball = trimesh.creation.icosphere(5, 28)
     solid = solid_of(trimesh.boolean.difference([block, ball], engine="manifold"))

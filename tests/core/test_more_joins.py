@@ -1,5 +1,6 @@
 """Keys along the outline of a contact, splints, bands, joints that move, pointers, and where seams meet: against exact
-distances, handbook formulas and independent booleans."""
+distances, handbook formulas and independent booleans.
+"""
 
 from __future__ import annotations
 
@@ -55,7 +56,8 @@ def extra(outcome: Outcome, kind: str) -> list[Solid]:
 @pytest.mark.parametrize("draft", [0.0, 8.0])
 def test_a_key_along_the_outline_keeps_its_clearance(carrier, draft):
     """Of an L: its sides lie inside those of the contact by what was asked for, and everywhere the clearance from the
-    socket, by libigl; at draft 0 its volume is that of the prism with one rounded inner corner (handbook)."""
+    socket, by libigl; at draft 0 its volume is that of the prism with one rounded inner corner (handbook).
+    """
     key = KeyJoin(id="j1", at=(7, 7, 20), outline="contact", inset=3.0, height=5.0, draft=draft, carrier=carrier,
                   rounding=0, **ON)
     made = outcome_of(key, solid=angle_bar())
@@ -93,7 +95,8 @@ def test_an_outline_that_leaves_nothing_says_so():
 @pytest.mark.parametrize("parts", [1, 3])
 def test_a_splint_in_a_pipe_is_a_ring(parts):
     """π (R² − r²) w, a clearance inside the wall, by the facets of the pipe; in parts it is as much less as lies
-    between them."""
+    between them.
+    """
     made = outcome_of(SplintJoin(id="j1", at=(18.6, 0, 20), width=8.0, thickness=1.5, parts=parts, **ON), solid=pipe())
     sound(made)
     found = extra(made, "splint")
@@ -192,7 +195,8 @@ def turned(first: Solid, second: Solid, turn: Turn, degrees: float) -> float:
 @settings(max_examples=12)
 def test_a_knuckle_turns_through_its_range_and_no_further(back, on, leaves, carrier, heading, clearance, kerf):
     """Nothing meets at any step of the range, both pieces are closed and nothing is lost; well beyond it the faces
-    meet."""
+    meet.
+    """
     along = (math.cos(math.radians(heading)), math.sin(math.radians(heading)), 0.0)
     join = PivotJoin(id="p", at=(0, 0, 20), form="knuckle", along=along, turns_back=back, turns_on=on, leaves=leaves,
                      carrier=carrier, clearance=clearance, **ON)
@@ -277,7 +281,8 @@ def test_scaling_scales_strips_and_a_girth_but_no_pin():
 
 def test_a_pointer_points_up_on_both_faces_of_a_round_contact():
     """On a round bar that lies along x, cut across: the arrowheads of both faces point the way that the prop has up;
-    the pieces belong together where both do. A square contact needs none."""
+    the pieces belong together where both do. A square contact needs none.
+    """
     bar = trimesh.creation.cylinder(10, 60, sections=96)
     bar.apply_transform(trimesh.transformations.rotation_matrix(math.pi / 2, (0, 1, 0)))
     lying = HALVES.model_copy(update={"normal": (1.0, 0.0, 0.0), "offset": 0.0})
@@ -294,7 +299,8 @@ def test_a_pointer_points_up_on_both_faces_of_a_round_contact():
 
 def test_where_seams_meet_errors_add_up():
     """Two cuts across each other: four seams run together at the two places where the line of both leaves the block,
-    √4 and 4 times the clearance (root of the sum of squares)."""
+    √4 and 4 times the clearance (root of the sum of squares).
+    """
     cut = BlockCut(id="c1", name="B", x=(0.0,), y=((0.0,), (0.0,)))
     evaluator, plan = joined_plan(cut=cut)
     fit = evaluator.dry_fit(plan, PRINTER)

@@ -67,7 +67,8 @@ def test_half_a_sphere_has_a_flat_face():
 @pytest.mark.parametrize(("cosine", "depth"), [(0.5, 0.0), (0.8, 0.0), (0.5, 0.4), (0.0, -0.5)])
 def test_the_face_under_a_cap_of_a_sphere_is_as_deep_as_legendre_says(cosine: float, depth: float):
     """+1 on a cap and -1 elsewhere: u(r) on the axis = sum a_n (r / R)^n with a_0 = -cos t and a_n = P_(n-1)(cos t) -
-    P_(n+1)(cos t); e.g. Jackson, Classical Electrodynamics, ch. 3.3, given from memory."""
+    P_(n+1)(cos t); e.g. Jackson, Classical Electrodynamics, ch. 3.3, given from memory.
+    """
     radius, terms = 40.0, 400
     legendres = [float(legendre.legval(cosine, [0.0] * n + [1.0])) for n in range(terms + 2)]
     series = np.array([-cosine] + [legendres[n - 1] - legendres[n + 1] for n in range(1, terms)])
@@ -93,7 +94,8 @@ def test_between_two_spheres_the_face_is_where_their_potentials_balance():
 
 def test_a_slab_is_halved_between_its_faces_and_a_frustum_across_its_axis():
     """Far from its rim the field of a slab is linear. In a cone that is marked beyond a distance from its tip nothing
-    tells one place along it from another but the distance, so the face is nearly a sphere around the tip."""
+    tells one place along it from another but the distance, so the face is nearly a sphere around the tip.
+    """
     slab = solid_of(box(80, 80, 12).subdivide_to_size(2.0))
     corners, _ = face_of(slab, slab.centroids[:, 2] > 11.9)
     middle = corners[np.abs(corners[:, :2] - 40.0).max(axis=1) < 20.0]

@@ -115,7 +115,8 @@ def test_the_compiled_sums_are_the_plain_ones():
 
 def test_closed_forms_of_a_ball_cut_in_half():
     """Halves of a ball need no support lying on their faces; lying on their domes, the sphere's own (definitions: with
-    a = R sin 45, V = pi a^2 R - 2/3 pi (R^3 - (R^2 - a^2)^1.5)); the longest side is the diameter."""
+    a = R sin 45, V = pi a^2 R - 2/3 pi (R^3 - (R^2 - a^2)^1.5)); the longest side is the diameter.
+    """
     ball = sphere(30.0, 5)
     found = every_place(
         ball, np.array([0.0, 0.0, 1.0]), np.array([0.0]), 45.0, unmarked(len(ball.triangles)),

@@ -129,7 +129,8 @@ def test_a_tip_never_comes_through_a_thin_wall():
 
 def test_slender_posts_are_braced():
     """Euler: a rod clamped at one end and held at the other bears pi^2 E I / (0.7 l)^2 (handbook). At 40 diameters
-    that is a hundredth of what it bears at 4; so none longer than that stands without a brace."""
+    that is a hundredth of what it bears at 4; so none longer than that stands without a brace.
+    """
     load = lambda d, l: math.pi**2 * (math.pi * d**4 / 64) / (0.7 * l) ** 2  # noqa: E731, E741
     assert load(0.8, 4 * 0.8) / load(0.8, SLENDER_DIAMETERS * 0.8) == pytest.approx(100.0)
     _, low = stand(joined(box(30, 20, 4)), lift=20.0)

@@ -229,7 +229,8 @@ def test_shared_out_so_that_it_ends_soonest():
 @given(st.lists(st.tuples(st.integers(1, 50), st.integers(1, 50)), min_size=1, max_size=7))
 def test_sharing_is_near_the_best_of_all(hours):
     """Against every way to share them: never worse than 4/3 of the best (Graham 1969, for equal machines), and what is
-    found cannot be bettered by moving one piece."""
+    found cannot be bettered by moving one piece.
+    """
     other = PRINTER.changed(name="Other")
     tasks = [_Task((float(a), float(b)), (1.0, 1.0), (True, True), 1) for a, b in hours]
 
@@ -354,7 +355,8 @@ _ON = {"id", "cut", "between", "at"}
 @pytest.mark.parametrize("axis", ["x", "y"])
 def test_slanting_layers_of_a_belt_by_hand(axis, tmp_path):
     """A box of a x b x c, b along the belt: at a slope s layers take b sin s + c cos s. The outlines of all of them
-    have the area of its sides x sqrt(1 - (n . way)2), by the coarea formula."""
+    have the area of its sides x sqrt(1 - (n . way)2), by the coarea formula.
+    """
     belt = shipped_printers()["belt"].changed(endless=axis, slope=30.0, bed_x=250.0, bed_y=250.0)
     sides = np.array([20.0, 60.0, 30.0]) if axis == "y" else np.array([60.0, 20.0, 30.0])
     model = model_of(solid_of(box(*sides)))

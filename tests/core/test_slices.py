@@ -157,7 +157,8 @@ def test_pixels_of_a_polygon_are_those_of_the_usual_library():
 
 def test_thin_slices_far_from_the_corner_are_rounded_and_wrong_ones_refused(monkeypatch):
     """The library writes six digits: a sliver of 0.02 mm at 120 mm reads 2 % otherwise, which is rounding; a slice that
-    was moved is not."""
+    was moved is not.
+    """
     wide = RESIN.changed(layer_heights=(0.5,), margin=2.0)
     stack, _ = stack_for(joined(box(123.4567, 0.02, 1), box(0.02, 20, 1)), wide)
     for (_, area), layer in zip(

@@ -93,7 +93,8 @@ def test_a_ring_lies_down():
 
 def test_an_l_prism_is_steady_by_hand():
     """Two boxes, 30 x 10 x 10 and 10 x 10 x 20 on it: centre of mass at x = (15 * 3 + 5 * 2) / 5 = 11 and
-    z = (5 * 3 + 20 * 2) / 5 = 11; the nearest edge is the front one, 5 mm away; it tips at atan(5 / 11)."""
+    z = (5 * 3 + 20 * 2) / 5 = 11; the nearest edge is the front one, 5 mm away; it tips at atan(5 / 11).
+    """
     solid = joined(box(30, 10, 10), box(10, 10, 20, at=(0, 0, 10)))
     found = measure(solid, UP).figures
     assert found.steadiness_mm == pytest.approx(5.0)
@@ -114,7 +115,8 @@ def test_turning_between_seats_is_scipys_slerp():
 
 def test_layers_of_a_ball_and_a_cone():
     """Areas of sections: pi (R^2 - z^2) of a ball, pi (r (1 - z/h))^2 of a cone (geometry handbooks); by Cavalieri they
-    add up to the volume."""
+    add up to the volume.
+    """
     for solid, area in (
         (sphere(20, 6), lambda z: math.pi * (400 - (z - 20) ** 2)),
         (cone(20, 40), lambda z: math.pi * (20 * (1 - z / 40)) ** 2),

@@ -71,7 +71,8 @@ def found(solid: Solid, pieces: int = 2, **wishes: object) -> Front:
 def test_bodies_whose_best_plan_is_known(body):
     """One straight cut leaves nothing that needs support, and both pieces lie flat on it: a bipyramid, the body common
     to two cylinders (Steinmetz) and a torus halved along their middle planes; a cross of bars cut beside its arms; a
-    chair cut off under its seat. Common practice: what has a level plane of symmetry is halved there."""
+    chair cut off under its seat. Common practice: what has a level plane of symmetry is halved there.
+    """
     front = found(body())
     assert front.done
     assert front.whole > 500
@@ -91,7 +92,8 @@ def hook():
 
 def test_the_front_of_a_demo_model(hook):
     """Study on real meshes: the hook leaves 4.6 % with one cut and 0.48 of the diagonal in sight, and 0.7 % with two
-    and all pieces flat."""
+    and all pieces flat.
+    """
     model, _, front = hook
     diagonal = model.solid.diagonal
     short = [way for way in front.ways if len(way.cuts) == 1 and way.sight <= 0.5 * diagonal]
@@ -371,7 +373,8 @@ def test_how_many_rooms_boxes_and_bodies_take():
 )
 def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
     """Known by hand, in a room of 110 mm: halves of a bar fit along its diagonal, on support, and thirds flat; a slab
-    of two beds by two takes four pieces."""
+    of two beds by two takes four pieces.
+    """
     room = replace_room(110.0)
     model = model_of(solid_of(box(*size)))
     wishes = CutWishes(pieces=pieces + 1, must_fit=True, flat=flat)
@@ -383,7 +386,8 @@ def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
 
 def test_bodies_of_one_shape_are_seated_once():
     """Wherever they stand, unless they are marked; a mirror image in the same box, of the same volume and with its
-    centre in the same place, sits another way."""
+    centre in the same place, sits another way.
+    """
     z = joined(box(20, 10, 8), box(20, 10, 8, at=(10, 10, 0)))
     s = joined(box(20, 10, 8, at=(10, 0, 0)), box(20, 10, 8, at=(0, 10, 0)))
     moved = Solid(z.vertices + [40.0, -3.0, 7.5], z.triangles)

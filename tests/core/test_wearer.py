@@ -55,7 +55,8 @@ def test_forms_are_closed_and_of_their_measure(key):
 def test_the_head_against_published_measures():
     """Gordon et al. 2014, 2012 Anthropometric Survey of U.S. Army Personnel (NATICK/TR-15/007), means as remembered:
     men, girth 574, length 199, breadth 154, chin to top 232 mm; women, girth 561, length 187, breadth 147 mm. (The
-    women's head is shorter in proportion; the form has the men's proportions, hence 6 % there.)"""
+    women's head is shorter in proportion; the form has the men's proportions, hence 6 % there.)
+    """
     for girth, length, breadth, within in ((574, 199, 154, 0.02), (561, 187, 147, 0.06)):
         solid = MAKERS["head"](girth)
         band = solid.vertices[np.abs(solid.vertices[:, 2]) < 8]
@@ -106,7 +107,8 @@ def test_room_around_a_ball_in_a_ball():
 
 def test_a_guest_that_pokes_through():
     """A ball of 24 in a tube of inner radius 20: the deepest place of the wall is 4 mm inside, the band of wall that
-    is inside is 2 sqrt(24^2 - 20^2) high (Pythagoras), all around."""
+    is inside is 2 sqrt(24^2 - 20^2) high (Pythagoras), all around.
+    """
     pipe = tube(20, 22, 40, 160)
     pipe = Solid(pipe.vertices - pipe.bounds.mean(axis=0), pipe.triangles)
     guest, model = ball_guest(24)

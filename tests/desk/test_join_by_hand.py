@@ -1,5 +1,6 @@
 """Joining by hand in the real window: strips on a shell, a joint that moves, keys that are turned, one's own rods,
-places where seams meet."""
+places where seams meet.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +46,8 @@ def dry(desk):
 
 def test_a_shell_is_joined_dry_fitted_and_handed_off_by_mouse_and_keys(shell, tmp_path, monkeypatch):
     """Too thin for a key: a splint is proposed, made narrower and put in two parts by typing; a band follows outside,
-    for a measured girth; together they go on to the bed and into files, read back by trimesh."""
+    for a measured girth; together they go on to the bed and into files, read back by trimesh.
+    """
     state, panel = shell.state, shell.window.panels["Join"].contacts
     shell.click(panel.propose_all)
     settled(shell)

@@ -15,7 +15,8 @@ PAGE = Path(__file__).parent.parent.parent / "docs/figures.md"
 
 def test_every_figure_of_the_window_can_be_looked_up(desk):
     """Rows of the panels and columns of the ledger: where the pointer rests, it is said what it means and how it is
-    computed; the page of figures says the same."""
+    computed; the page of figures says the same.
+    """
     rows = [
         name
         for step in desk.window.panels.values()

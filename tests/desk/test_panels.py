@@ -302,7 +302,8 @@ def test_the_program_takes_its_own_picture(light_demo, tmp_path):
 
 def test_panels_are_made_once_the_window_is_there(qtbot, jobs):
     """Nothing of the steps is loaded before the first picture; then one panel is made after the other, or at once where
-    one is wanted."""
+    one is wanted.
+    """
     window = Window(DeskState(jobs))
     assert window._stack.count() == 1
     window.show()

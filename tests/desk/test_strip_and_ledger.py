@@ -133,7 +133,8 @@ def test_a_toggle_that_is_lit_is_on(desk, tee):
 
 def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
     """Whole against cut without a step of the user's; it follows the size, is put on the bed by a click, can be
-    dismissed and comes back."""
+    dismissed and comes back.
+    """
     desk.open(tee)
     state, table, model = desk.state, desk.window.ledger.table, desk.window.ledger.model
     assert [row.name for row in model.rows] == ["As it came", "On the bed now"]

@@ -48,7 +48,8 @@ def spot_of(desk, place):
 
 def test_equal_patches_of_the_disc_are_equal_shares_of_all_ways():
     """Lambert's azimuthal equal-area projection (Snyder 1987): a cap of so many degrees has sin^2(a / 2) of the sphere,
-    and of the disc; and back again."""
+    and of the disc; and back again.
+    """
     for angle in (10, 60, 90, 150):
         rim = np.array([[np.sin(np.radians(angle)), 0.0, -np.cos(np.radians(angle))]])
         radius = float(np.hypot(*to_disc(rim)[0]))

@@ -34,7 +34,8 @@ _INCOMPLETE = 3
 
 def run(arguments: list[str]) -> int:
     """Exit code 0 only on success; else one line on stderr and 1 (also where one of several models failed), for
-    arguments that make no sense 2, for a file that was cut short 3, and as usual for a closed pipe 141."""
+    arguments that make no sense 2, for a file that was cut short 3, and as usual for a closed pipe 141.
+    """
     logbook.begin()
     for stream in (sys.stdout, sys.stderr):  # file names need not be text
         if isinstance(stream, io.TextIOWrapper):

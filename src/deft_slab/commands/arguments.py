@@ -65,7 +65,13 @@ def printer_of(name: str | None) -> Printer:
 
 
 def direction_of(values: Sequence[float], name: str) -> Floats:
-    """(3,) at length 1. Raises BadArgument where it has no length. name : what the message calls it"""
+    """(3,) at length 1. Raises BadArgument where it has no length.
+
+    Parameters
+    ----------
+    name : str
+        What the message calls it.
+    """
     try:
         return unit(list(values), name)
     except BadPlan as error:
@@ -77,7 +83,8 @@ def token_of(arguments: argparse.Namespace) -> str | None:
 
     Raises
     ------
-    BadArgument : its file cannot be read.
+    BadArgument
+        Its file cannot be read.
     """
     if arguments.token_file is None:
         return arguments.token if arguments.token is not None else os.environ.get(TOKEN)

@@ -128,7 +128,8 @@ def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, A
 
 def _key(path: Path, arguments: argparse.Namespace) -> str:
     """Of all that what is written depends on: the model, what it refers to, every file that the arguments name, the
-    profiles that ship with the program, and how figures and words are written."""
+    profiles that ship with the program, and how figures and words are written.
+    """
     named = [*arguments.rest, arguments.printer, arguments.recipe]
     words = [word for one in named if one is not None for word in (str(one), str(one).partition("=")[2])]
     found = hashlib.sha256()

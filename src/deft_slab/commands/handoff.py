@@ -73,8 +73,13 @@ def handed_off(
     arguments: argparse.Namespace, evaluator: Evaluator, plan: Plan, printer: Printer, title: str,
     others: Sequence[tuple[str, Plan]] = (),
 ) -> dict[str, object]:
-    """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it. others : (name, plan) of
-    choices that its sheet compares it with"""
+    """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it.
+
+    Parameters
+    ----------
+    others : (name, plan)
+        Of choices that its sheet compares it with.
+    """
     outcome = evaluator.evaluate(plan, printer, arguments.job)
     rounds = 0 if arguments.quick or plan.lying else ROUNDS
     laid, work = laid_with_job(outcome, printer, rounds=rounds, job=arguments.job)

@@ -44,7 +44,13 @@ def told(command: argparse.ArgumentParser) -> None:
 
 
 def profile(command: argparse.ArgumentParser, option: str = "--printer", said: str = "") -> None:
-    """A printer's profile, by its name or its file. said : what the help says of it, if that is something else"""
+    """A printer's profile, by its name or its file.
+
+    Parameters
+    ----------
+    said : str
+        What the help says of it, if that is something else.
+    """
     usual = tr("a shipped printer profile, or a profile's JSON file")
     command.add_argument(option, metavar="NAME", help=said or usual)
 

@@ -46,7 +46,8 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
 
 def with_recipe(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator, printer: Printer) -> Plan:
     """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
-    CutFailed."""
+    CutFailed.
+    """
     tilt = Tilt.from_rotation(down_to_rotation(direction_of(arguments.down, tr("down direction"))))
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
     if arguments.recipe is None and not arguments.straight:

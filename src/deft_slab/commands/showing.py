@@ -1,5 +1,6 @@
 """How far a command is, on stderr: one line that is written over where a person looks on, lines of their own if asked
-for, nothing else."""
+for, nothing else.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ _CLEAR = "\r\x1b[K"
 
 class ProgressLine:
     """What ``job`` reports, on a stream. quiet : nothing of it; detailed : a line for each thing that is done, with the
-    seconds since the start, also where nobody looks on"""
+    seconds since the start, also where nobody looks on
+    """
 
     def __init__(self, stream: TextIO, *, quiet: bool, detailed: bool) -> None:
         self._stream, self._detailed = stream, detailed and not quiet

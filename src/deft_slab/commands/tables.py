@@ -1,5 +1,6 @@
 """What a person is shown of a result: short tables, in the words, units and signs that were chosen. All figures are in
-what --json prints."""
+what --json prints.
+"""
 
 from __future__ import annotations
 
@@ -62,7 +63,15 @@ _JOB = ("beds", "hours", "elapsed_hours", "longest_piece_hours", "material_g", "
 
 @dataclass(frozen=True)
 class _TableOf:
-    """Of the list ``of``, a row for each. titled : what it is called; columns : figures of each row"""
+    """Of the list ``of``, a row for each.
+
+    Attributes
+    ----------
+    titled : str
+        What it is called.
+    columns : tuple[str, ...]
+        Figures of each row.
+    """
 
     of: str
     titled: str
@@ -71,8 +80,13 @@ class _TableOf:
 
 @dataclass(frozen=True)
 class _Found:
-    """What was found of each piece, a row for each thing. lists : those of the piece that are told, and what one thing
-    of each is called"""
+    """What was found of each piece, a row for each thing.
+
+    Attributes
+    ----------
+    lists : tuple[tuple[str, str], ...]
+        Those of the piece that are told, and what one thing of each is called.
+    """
 
     lists: tuple[tuple[str, str], ...]
     columns: tuple[str, ...]

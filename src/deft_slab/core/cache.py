@@ -16,7 +16,8 @@ KEPT_THINGS = 2_000
 
 class Cache:
     """By key: the oldest things are let go when all together have more than KEPT_TRIANGLES, or are too many. For any
-    number of threads: whoever asks for what another is making waits for it."""
+    number of threads: whoever asks for what another is making waits for it.
+    """
 
     def __init__(self) -> None:
         self._things: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()

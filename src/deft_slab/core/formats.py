@@ -7,8 +7,17 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Format:
-    """name : as people write it; endings : of its files, the usual one first; writes : pieces and beds can be written
-    in it; has_unit : its files say what one unit is"""
+    """Attributes
+    ----------
+    name : str
+        As people write it.
+    endings : tuple[str, ...]
+        Of its files, the usual one first.
+    writes : bool
+        Pieces and beds can be written in it.
+    has_unit : bool
+        Its files say what one unit is.
+    """
 
     name: str
     endings: tuple[str, ...]

@@ -24,8 +24,12 @@ def _never() -> bool:
 class Job:
     """What a long function gets as its last argument.
 
-    report : called with a fraction (0 to 1) and what is being done, in words for a person.
-    unwanted : answers whether the result is no longer wanted; asked at each step.
+    Attributes
+    ----------
+    report : Callable[[float, str], None]
+        Called with a fraction (0 to 1) and what is being done, in words for a person.
+    unwanted : Callable[[], bool]
+        Answers whether the result is no longer wanted; asked at each step.
     """
 
     report: Callable[[float, str], None] = _silent
@@ -36,7 +40,8 @@ class Job:
 
         Raises
         ------
-        Cancelled : the result is no longer wanted.
+        Cancelled
+            The result is no longer wanted.
         """
         if self.unwanted():
             raise Cancelled()
@@ -64,7 +69,10 @@ def for_each(
 ) -> list[R]:
     """What comes of each thing, in their order. After each it is asked whether the rest is still wanted.
 
-    doing : in words for a person. Raises Cancelled; what a pool has begun then ends by itself.
+    Parameters
+    ----------
+    doing : str
+        In words for a person. Raises Cancelled; what a pool has begun then ends by itself.
     """
     found: list[R] = []
     if things:

@@ -12,7 +12,8 @@ from ..core.repair.simplify import thinned
 
 def scanned_gull(gull: Solid) -> bytes:
     """A binary STL in inches that does not say so: holes, facets turned inside, doubled facets, stray specks, and
-    corners that no longer meet."""
+    corners that no longer meet.
+    """
     solid = thinned(gull, 60_000)
     random = np.random.default_rng(7)
     middle = solid.centroids
@@ -43,7 +44,8 @@ def scanned_gull(gull: Solid) -> bytes:
 
 def lantern_in_parts(lantern: Solid) -> bytes:
     """An OBJ of several objects: the lantern, a wall bracket that runs into it, a hook beside it, and posts that
-    somebody generated as supports."""
+    somebody generated as supports.
+    """
     body = thinned(lantern, 24_000)
     bar = trimesh.creation.box((16, 110, 14))
     bar.apply_translation([0, 100, 275])

@@ -37,7 +37,8 @@ from .storage.recovery import Autosave
 
 class DeskState(Desk):
     """All methods are for the UI thread. Panels ask this, call the verbs of its parts and hear their signals; nothing
-    else. A part knows the desk and the parts that it is given, and none knows the whole."""
+    else. A part knows the desk and the parts that it is given, and none knows the whole.
+    """
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
         super().__init__(jobs, parent)

@@ -1,5 +1,6 @@
 """The last border of the window: what a slot or a thread raises against all expectation is logged and told, and the
-window goes on."""
+window goes on.
+"""
 
 from __future__ import annotations
 

@@ -14,7 +14,17 @@ Update = dict[str, Any]
 
 @dataclass(frozen=True)
 class Field:
-    """A number of a cut. value : of a cut; update : what changes when it is another; unit : "mm", "°" or "" """
+    """A number of a cut.
+
+    Attributes
+    ----------
+    value : Callable[[Any], float]
+        Of a cut.
+    update : Callable[[Any, float], Update]
+        What changes when it is another.
+    unit : str
+        "mm", "°" or "".
+    """
 
     name: str
     tip: str

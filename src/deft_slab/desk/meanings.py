@@ -9,7 +9,15 @@ from ..core.locale.translate import tr
 
 @dataclass(frozen=True)
 class Meaning:
-    """means : in plain words; how : it is computed; group : under what the docs list it"""
+    """Attributes
+    ----------
+    means : str
+        In plain words.
+    how : str
+        It is computed.
+    group : str
+        Under what the docs list it.
+    """
 
     group: str
     means: str

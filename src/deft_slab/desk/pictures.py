@@ -33,7 +33,10 @@ def picture_of(scene: Scene) -> Bytes:
 def picture_of_seat(solid: Solid, rotation: Floats, past: Floats32) -> Bytes:
     """(height, width, 4) uint8: one piece in a seat, its overhang coloured.
 
-    past : (m,) degrees past the threshold, -1 where no support is needed
+    Parameters
+    ----------
+    past : (m,) float32, degrees
+        Past the threshold, -1 where no support is needed.
     """
     colours = ramp_colours(past, STONE, RAMP) / 255.0
     return _drawn(solid.vertices @ rotation.T, solid.triangles, colours)
@@ -42,7 +45,10 @@ def picture_of_seat(solid: Solid, rotation: Floats, past: Floats32) -> Bytes:
 def silhouette(vertices: Floats, triangles: Ints32, cells: int = 96) -> Bools:
     """(rows, columns) bool, top row first: a model seen from the front (along +Y), the longer side ``cells`` long.
 
-    vertices : (n, 3), in any unit
+    Parameters
+    ----------
+    vertices : (n, 3) float64
+        In any unit.
     """
     seen = vertices[:, [0, 2, 1]] * [1.0, 1.0, -1.0]  # what was towards the eye becomes up in the column field
     size = np.ptp(seen[:, :2], axis=0)

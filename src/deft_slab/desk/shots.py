@@ -47,7 +47,8 @@ class Photographer:
 
         Raises
         ------
-        TimeoutError : it did not within some minutes.
+        TimeoutError
+            It did not within some minutes.
         """
         end = time.monotonic() + _PATIENCE
         while not (ready() and self.window.drawn):

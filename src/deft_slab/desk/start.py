@@ -63,7 +63,8 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
 
 def _collect_garbage(window: Window) -> None:
     """From now on; what the start has loaded is left out, for it stays, and looking through it would hold the window up
-    time and again."""
+    time and again.
+    """
     gc.freeze()
     Garbage(window)
 

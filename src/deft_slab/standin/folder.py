@@ -36,7 +36,8 @@ class Watch:
 
     Raises
     ------
-    SaveFailed : the folder cannot be made.
+    SaveFailed
+        The folder cannot be made.
     """
 
     def __init__(self, machine: Machine, folder: Path, keeps: Path) -> None:

@@ -50,7 +50,15 @@ _OVER = 1.0
 
 @dataclass(frozen=True)
 class Load:
-    """layers : how many; first, rest : seconds of the first ``bottoms`` layers, and of each other; grams : in all"""
+    """Attributes
+    ----------
+    layers : int
+        How many.
+    first, rest : float
+        Seconds of the first ``bottoms`` layers, and of each other.
+    grams : float
+        In all.
+    """
 
     layers: int
     bottoms: int
@@ -81,7 +89,8 @@ def load_of(path: Path, printer: Printer) -> Load:
 
     Raises
     ------
-    UnreadableFile : it is no bed that this printer takes; it says why.
+    UnreadableFile
+        It is no bed that this printer takes; it says why.
     """
     if zipfile.is_zipfile(path) and _has(path, ABOUT):
         return _of_pictures(path, printer)
@@ -106,7 +115,8 @@ def load_of(path: Path, printer: Printer) -> Load:
 
 def _height(corners: Floats, printer: Printer) -> float:
     """mm over the bed, or along the way that slanting layers follow each other; corners of a file have rounding of
-    their own, which makes no further layer."""
+    their own, which makes no further layer.
+    """
     along = corners @ np.array(printer.upward)
     return round(float(along.max() - (along.min() if printer.slope else 0.0)), 3)
 

@@ -46,7 +46,15 @@ _KEPT_EVERY = 2.0
 
 
 class Awaited(Document):
-    """A trouble that was asked for. layer : at which, of the job that prints then; seconds : of a lost connection"""
+    """A trouble that was asked for.
+
+    Attributes
+    ----------
+    layer : int
+        At which, of the job that prints then.
+    seconds : float
+        Of a lost connection.
+    """
 
     kind: Trouble
     layer: int = Field(default=1, ge=0)
@@ -54,8 +62,15 @@ class Awaited(Document):
 
 
 class KeptJob(Document):
-    """A job, as it is kept. done : seconds of printing that are done; since : when it went on printing, None while it
-    does not"""
+    """A job, as it is kept.
+
+    Attributes
+    ----------
+    done : float, seconds
+        Of printing that are done.
+    since : float
+        When it went on printing, None while it does not.
+    """
 
     id: JobId
     name: Sentence
@@ -107,12 +122,17 @@ D = TypeVar("D", bound=Document)
 
 
 class Machine:
-    """A printer. folder : where its jobs are kept; speed : how often faster than real its clock goes; now : seconds of
-    the real clock. For any number of threads.
+    """A printer. folder : where its jobs are kept;
+
+    Attributes
+    ----------
+    speed
+        How often faster than real its clock goes; now : seconds of the real clock. For any number of threads.
 
     Raises
     ------
-    SaveFailed : the folder cannot be written. BadPlan : what is kept there is not its own.
+    SaveFailed
+        The folder cannot be written. BadPlan : what is kept there is not its own.
     """
 
     def __init__(
@@ -194,7 +214,8 @@ class Machine:
 
         Raises
         ------
-        BadPlan : another file has that id. UnreadableFile : it is no bed that this printer takes.
+        BadPlan
+            Another file has that id. UnreadableFile : it is no bed that this printer takes.
         """
         with self._guard:
             self._catch_up()
@@ -247,7 +268,8 @@ class Machine:
 
         Raises
         ------
-        KeyError : there is none of that id. BadPlan : it cannot be done now.
+        KeyError
+            There is none of that id. BadPlan : it cannot be done now.
         """
         with self._guard:
             self._catch_up()
@@ -275,7 +297,13 @@ class Machine:
         return self._put(job, state="printing", since=self._now(), problem="")
 
     def load(self, grams: float) -> None:
-        """Puts material in. grams : more of it; what was there stays"""
+        """Puts material in.
+
+        Parameters
+        ----------
+        grams : float
+            More of it; what was there stays.
+        """
         with self._guard:
             self._catch_up()
             self._standing = self._standing.model_copy(update={"loaded": self._standing.loaded + grams})
@@ -350,7 +378,13 @@ class Machine:
 
 
 def file_beside(folder: Path, ending: str) -> Path:
-    """Where a body is put while it comes in. ending : of its name"""
+    """Where a body is put while it comes in.
+
+    Parameters
+    ----------
+    ending : str
+        Of its name.
+    """
     return folder / f".coming-{os.getpid()}-{threading.get_ident()}-{time.monotonic_ns()}{ending}"
 
 

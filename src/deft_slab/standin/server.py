@@ -51,7 +51,15 @@ _ENDINGS = {kind: ending for ending, kind in KINDS.items()}
 
 
 class Refused(Exception):
-    """An answer that is no. status : of HTTP; problem : a sentence"""
+    """An answer that is no.
+
+    Attributes
+    ----------
+    status
+        Of HTTP.
+    problem
+        A sentence.
+    """
 
     def __init__(self, status: HTTPStatus, problem: str) -> None:
         super().__init__(problem)
@@ -59,7 +67,13 @@ class Refused(Exception):
 
 
 class Server(ThreadingHTTPServer):
-    """port : 0 for any that is free; folder : where bodies come in"""
+    """port : 0 for any that is free;
+
+    Attributes
+    ----------
+    folder
+        Where bodies come in.
+    """
 
     daemon_threads = True
     block_on_close = False

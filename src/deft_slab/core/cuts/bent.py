@@ -25,10 +25,19 @@ if TYPE_CHECKING:
 
 
 class BentCut(BodyCut):
-    """A smooth sheet through a line that is drawn on the model. line : points of it
-    closed : a loop around a limb, and the sheet spans it; else the sheet goes on along ``view``, away from the eye, and
-    beyond both ends of the line
-    splay : degrees by which the sheet leans off the view, all along the line; smooth : 0 keeps corners, 1 rounds most
+    """A smooth sheet through a line that is drawn on the model.
+
+    Attributes
+    ----------
+    line : tuple[Triple, ...]
+        Points of it.
+    closed : bool
+        A loop around a limb, and the sheet spans it; else the sheet goes on along ``view``, away from the eye,
+        and beyond both ends of the line.
+    splay : float, degrees
+        By which the sheet leans off the view, all along the line.
+    smooth : float
+        0 keeps corners, 1 rounds most.
     """
 
     kind: Literal["bent"] = "bent"

@@ -28,9 +28,16 @@ MOST_CELLS = 1000
 
 
 class BlockCut(Cut):
-    """turn : from the model's axes to those of the cells
-    x : places of the walls across its first axis; y : of those across the second one, the same in all slabs or a list
-    for each; z : across the third, the same everywhere or a list for each column, in the order of x and then y
+    """Attributes
+    ----------
+    turn : Tilt
+        From the model's axes to those of the cells.
+    x : tuple[float, ...]
+        Places of the walls across its first axis.
+    y : tuple[tuple[float, ...], ...]
+        Of those across the second one, the same in all slabs or a list for each.
+    z : tuple[tuple[float, ...], ...]
+        Across the third, the same everywhere or a list for each column, in the order of x and then y.
     """
 
     kind: Literal["block"] = "block"

@@ -11,7 +11,15 @@ from .move import Move
 
 
 class PlacedBox(Document):
-    """centre : its middle; half : half its sides along its own axes; turn : from the model's axes to its own"""
+    """Attributes
+    ----------
+    centre : Triple
+        Its middle.
+    half : Triple
+        Half its sides along its own axes.
+    turn : Tilt
+        From the model's axes to its own.
+    """
 
     centre: Triple
     half: Triple

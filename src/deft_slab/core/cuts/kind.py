@@ -38,8 +38,16 @@ def no_region(region: Region) -> Bools:
 class Cut(Document):
     """What all cuts have, and what each kind must say of itself.
 
-    on : whether it is made; kerf : mm of material that it removes; crumbs : what becomes of loose fragments that it
-    leaves by accident; reach : where it stops, None where it goes through everything
+    Attributes
+    ----------
+    on : bool
+        Whether it is made.
+    kerf : float, mm
+        Of material that it removes.
+    crumbs : Literal[keep, neighbour, drop]
+        What becomes of loose fragments that it leaves by accident.
+    reach : Reach | None
+        Where it stops, None where it goes through everything.
     """
 
     id: Name
@@ -79,20 +87,29 @@ class Cut(Document):
         """The sides that it makes of a solid; its faces bear its id. A side that hangs together in several places is
         one solid here.
 
-        picked : gives the facets of this solid that a region takes
+        Parameters
+        ----------
+        picked : Picked
+            Gives the facets of this solid that a region takes.
 
         Raises
         ------
-        OpenSurface : the solid is not closed.
-        CutFailed : the cut cannot be made.
-        Cancelled : the job is no longer wanted.
+        OpenSurface
+            The solid is not closed.
+        CutFailed
+            The cut cannot be made.
+        Cancelled
+            The job is no longer wanted.
         """
 
     @abstractmethod
     def side_word(self, side: int, rotation: Floats) -> str:
         """What pieces on a side are called: "upper"; empty where it leaves them as they were.
 
-        rotation : (3, 3), how the model stands
+        Parameters
+        ----------
+        rotation : (3, 3) float64
+            How the model stands.
         """
 
     @abstractmethod
@@ -130,7 +147,8 @@ class BodyCut(Cut):
 
         Raises
         ------
-        CutFailed : it cannot be made.
+        CutFailed
+            It cannot be made.
         """
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:

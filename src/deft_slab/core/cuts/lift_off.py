@@ -22,8 +22,17 @@ if TYPE_CHECKING:
 
 
 class LiftOffCut(BodyCut):
-    """A raised ornament taken off at its foot. region : its surface; pocket : mm that it goes into the body, 0 for a
-    flat back on the foot; direction : which way it is lifted, None: the way that its region faces on the whole"""
+    """A raised ornament taken off at its foot.
+
+    Attributes
+    ----------
+    region : Region
+        Its surface.
+    pocket : float, mm
+        That it goes into the body, 0 for a flat back on the foot.
+    direction : Triple | None
+        Which way it is lifted, None: the way that its region faces on the whole.
+    """
 
     kind: Literal["lift-off"] = "lift-off"
     region: Region

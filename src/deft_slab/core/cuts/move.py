@@ -13,10 +13,14 @@ from ..geometry.orientation import Tilt
 
 
 class Move:
-    """matrix : (3, 3), invertible; shift : (3,) mm
+    """What has axes of its own (boxes, balls) can follow a stretch only along them: where it is stretched askew, it
+    keeps right angles and the lengths of its axes.
 
-    What has axes of its own (boxes, balls) can follow a stretch only along them: where it is stretched askew, it keeps
-    right angles and the lengths of its axes.
+    Attributes
+    ----------
+    matrix : (3, 3)
+        Invertible.
+    shift : (3,), mm
     """
 
     def __init__(self, matrix: Floats, shift: Floats | None = None) -> None:
@@ -26,7 +30,12 @@ class Move:
 
     @classmethod
     def mirror(cls, normal: Floats, offset: float) -> Move:
-        """In the plane normal . p = offset; normal of length 1. normal : (3,)."""
+        """In the plane normal . p = offset; normal of length 1.
+
+        Parameters
+        ----------
+        normal : (3,) float64
+        """
         return cls(np.eye(3) - 2.0 * np.outer(normal, normal), 2.0 * offset * normal)
 
     @property
@@ -50,7 +59,10 @@ class Move:
     def plane(self, normal: Floats, offset: float) -> tuple[Triple, float]:
         """n . p = d becomes m . q = d / |n M^-1| + m . t, with m the unit vector along n M^-1.
 
-        normal : (3,). Gives ((3,), mm).
+        Parameters
+        ----------
+        normal : (3,) float64
+            Gives ((3,), mm).
         """
         row = normal @ np.linalg.inv(self.matrix)
         length = float(np.linalg.norm(row))
@@ -58,7 +70,8 @@ class Move:
 
     def axes(self, turn: Tilt) -> tuple[Tilt, Floats, tuple[bool, bool, bool], Floats]:
         """(turn of the moved axes, (3,) how much longer each is, which were turned round so that they stay a
-        right-handed turn, (3,) mm by which places along each have moved)."""
+        right-handed turn, (3,) mm by which places along each have moved).
+        """
         own = turn.rotation
         moved = self.matrix @ own.T  # columns: where the axes go
         scale = np.linalg.norm(moved, axis=0)

@@ -24,9 +24,17 @@ MOST_STROKES = 500
 
 
 class PatchCut(BodyCut):
-    """A marked patch of the surface, taken off along the smooth face that its border spans. strokes : what is marked
-    depth : how deep the face goes, of the way from its middle place (0) to the surface behind it (1) or to the patch
-    itself (-1); flat : share of the face that is made flat, around its middle
+    """A marked patch of the surface, taken off along the smooth face that its border spans.
+
+    Attributes
+    ----------
+    strokes : tuple[Stroke, ...]
+        What is marked.
+    depth : float
+        How deep the face goes, of the way from its middle place (0) to the surface behind it (1) or to the
+        patch itself (-1).
+    flat : float
+        Share of the face that is made flat, around its middle.
     """
 
     kind: Literal["patch"] = "patch"

@@ -30,7 +30,8 @@ MOST_POINTS = 400
 
 class Side(Document):
     """A side of a cut. Of one that parts in two: +1 where its normal points to, or inside it; -1 behind or outside it.
-    Of a block cut: the number of the cell; of a cut into bodies: the number of the body; from 0 on."""
+    Of a block cut: the number of the cell; of a cut into bodies: the number of the body; from 0 on.
+    """
 
     cut: Name
     side: int = Field(ge=-1, le=1_000_000)
@@ -79,7 +80,15 @@ class BoxReach(PlacedBox):
 
 
 class OutlineReach(Document):
-    """Only what lies within a drawn outline, seen along a direction. points : of the outline; view : from the eye"""
+    """Only what lies within a drawn outline, seen along a direction.
+
+    Attributes
+    ----------
+    points : tuple[Triple, ...]
+        Of the outline.
+    view : Triple
+        From the eye.
+    """
 
     kind: Literal["outline"] = "outline"
     points: tuple[Triple, ...] = Field(min_length=3, max_length=MOST_POINTS)

@@ -22,9 +22,14 @@ if TYPE_CHECKING:
 
 
 class ScoopCut(BodyCut, PlacedBox):
-    """A dish or sleeve around a feature. shape : "ball", an ellipsoid; "round-ended", a cylinder along the third of its
-    axes with half balls on its ends; "region", all that is within ``margin`` of a picked region
-    centre, half, turn : of the first two; a round-ended one is as wide as the first two of ``half``
+    """A dish or sleeve around a feature.
+
+    Attributes
+    ----------
+    shape : Literal[ball, round-ended, region]
+        "ball", an ellipsoid; "round-ended", a cylinder along the third of its axes with half balls on its ends;
+        "region", all that is within ``margin`` of a picked region centre, half, turn : of the first two; a
+        round-ended one is as wide as the first two of ``half``.
     """
 
     kind: Literal["scoop"] = "scoop"

@@ -16,11 +16,23 @@ _NAMED = {
 
 
 def words_along(facing: Floats, side: int) -> str:
-    """The word for a side, +1 or -1, of a face. facing : (3,) the way that the face looks, bed frame"""
+    """The word for a side, +1 or -1, of a face.
+
+    Parameters
+    ----------
+    facing : (3,) float64
+        The way that the face looks, bed frame.
+    """
     return _NAMED[side_along(facing, side)]
 
 
 def side_along(facing: Floats, side: int) -> str:
-    """The same as one of ``SIDES``, in no language. facing : (3,) the way that the face looks, bed frame"""
+    """The same as one of ``SIDES``, in no language.
+
+    Parameters
+    ----------
+    facing : (3,) float64
+        The way that the face looks, bed frame.
+    """
     largest = int(np.argmax(np.abs(facing)))
     return SIDES[largest][0 if side * facing[largest] > 0 else 1]

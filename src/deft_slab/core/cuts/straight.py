@@ -61,7 +61,8 @@ class StraightCut(Cut):
 
     def _side_with_less_wall(self, solid: Solid, reach: manifold3d.Manifold) -> int:
         """Which side of a bounded cut comes off: the one for which less of the reach's own boundary runs through the
-        solid (the jaw, and not half of the head)."""
+        solid (the jaw, and not half of the head).
+        """
         from ..geometry.splitting import own_walls
 
         walls = {

@@ -26,7 +26,8 @@ class Document(BaseModel):
 
     def __hash__(self) -> int:
         """Of all fields; worked out once, for a plan with four brushed marks is asked for its hash dozens of times
-        while the mouse moves, at 4 ms each. Copies and what travels to another process work out their own."""
+        while the mouse moves, at 4 ms each. Copies and what travels to another process work out their own.
+        """
         try:
             return int(object.__getattribute__(self, "_kept_hash"))
         except AttributeError:
@@ -54,7 +55,8 @@ def of_length_one(vector: Triple, what: str) -> Triple:
 
     Raises
     ------
-    ValueError : it has no length.
+    ValueError
+        It has no length.
     """
     length = math.hypot(*vector)
     if length < 1e-12:
@@ -65,11 +67,19 @@ def of_length_one(vector: Triple, what: str) -> Triple:
 
 
 def of_kind(given: object, kinds: Mapping[str, type[D]], what: str) -> object:
-    """A document of a registered kind, from what was read of it. kinds : by their names; what : they are kinds of
+    """A document of a registered kind, from what was read of it.
+
+    Parameters
+    ----------
+    kinds : Mapping[str, type[D]]
+        By their names.
+    what : str
+        They are kinds of.
 
     Raises
     ------
-    ValueError : there is no such kind, or it is not like that.
+    ValueError
+        There is no such kind, or it is not like that.
     """
     if not isinstance(given, Mapping):
         return given

@@ -28,9 +28,13 @@ MOST_PLACES = 5_000
 class Audience(Document):
     """Where the finished prop is looked at from. Directions are of the file's axes.
 
-    looking : from everywhere; all round, from a little below to well above the level; within ``spread`` degrees of
-    the front, or of straight above
-    front, up : unit vectors from the prop to whoever stands before it, and to the sky
+    Attributes
+    ----------
+    looking : Looking
+        From everywhere; all round, from a little below to well above the level; within ``spread`` degrees of
+        the front, or of straight above.
+    front, up : Triple
+        Unit vectors from the prop to whoever stands before it, and to the sky.
     """
 
     looking: Looking = "everywhere"
@@ -57,12 +61,17 @@ class Audience(Document):
 class Region(Document):
     """A part of the surface.
 
-    shape : "brush", within ``reach`` of ``places`` and facing as there; "ball" and "box", around the first of them, of
-    half sizes ``half``; "grown" from the first place over smooth surface up to creases of ``limit`` degrees, and no
-    farther than ``reach`` if that is not 0; "seen", more than ``limit`` of it by ``audience``; "detail", the share
-    ``limit`` of the surface with the most curvature; "border", what a border encloses that runs between ``places``,
-    just within it, and ``beyond``, just out of it, where the surface is as near as ``reach`` and faces as there
-    facing : the way the surface looks at each of the places, then at those beyond
+    Attributes
+    ----------
+    shape
+        "brush", within ``reach`` of ``places`` and facing as there; "ball" and "box", around the first of them,
+        of half sizes ``half``; "grown" from the first place over smooth surface up to creases of ``limit``
+        degrees, and no farther than ``reach`` if that is not 0; "seen", more than ``limit`` of it by
+        ``audience``; "detail", the share ``limit`` of the surface with the most curvature; "border", what a
+        border encloses that runs between ``places``, just within it, and ``beyond``, just out of it, where the
+        surface is as near as ``reach`` and faces as there.
+    facing : tuple[Triple, ...]
+        The way the surface looks at each of the places, then at those beyond.
     """
 
     shape: Literal["brush", "ball", "box", "grown", "seen", "detail", "border"]
@@ -77,7 +86,11 @@ class Region(Document):
     def covers(self, points: Floats, normals: Floats, facets: Bools) -> Bools:
         """(n,) which points of the surface it takes, where that can be told finer than by facets.
 
-        points, normals : (n, 3); facets : (n,) whether it takes the facet that the point lies on
+        Parameters
+        ----------
+        points, normals : (n, 3) float64
+        facets : (n,) bool
+            Whether it takes the facet that the point lies on.
         """
         if self.shape in ("ball", "box") and self.places:
             off = np.abs(points - np.array(self.places[0])) / np.maximum(np.array(self.half), 1e-12)
@@ -92,7 +105,12 @@ class Region(Document):
 
     def nearest_places(self, points: Floats, normals: Floats) -> tuple[Bools, Ints]:
         """((n,) which points have one of its places, or those beyond, within reach, where the surface faces as there,
-        so that it does not go through a thin wall; (n,) the number of that place). points, normals : (n, 3)"""
+        so that it does not go through a thin wall; (n,) the number of that place).
+
+        Parameters
+        ----------
+        points, normals : (n, 3) float64
+        """
         from scipy.spatial import cKDTree  # plans are read and shown without it
 
         places, facing = np.array((*self.places, *self.beyond)), np.array(self.facing)
@@ -119,15 +137,24 @@ class Stroke(Region):
 class Mark(Stroke):
     """A stroke that means something to the plan.
 
-    meaning : a show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
-    refused; where no seam may run, "never"; where one is welcome, "prefer"
+    Attributes
+    ----------
+    meaning : Meaning
+        A show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
+        refused; where no seam may run, "never"; where one is welcome, "prefer".
     """
 
     meaning: Meaning
 
 
 class LeftAlone(Document):
-    """Something that was found, and that a person has said may stay. place : on the model, in units of the file"""
+    """Something that was found, and that a person has said may stay.
+
+    Attributes
+    ----------
+    place : Triple
+        On the model, in units of the file.
+    """
 
     kind: FoundKind
     place: Triple

@@ -17,7 +17,15 @@ KINDS: dict[str, Versions] = {}
 
 
 class NewerVersion(ValueError):
-    """A document from a newer version of the program. found : its version; known : the last that is read"""
+    """A document from a newer version of the program.
+
+    Attributes
+    ----------
+    found
+        Its version.
+    known
+        The last that is read.
+    """
 
     def __init__(self, found: int, known: int) -> None:
         super().__init__(
@@ -31,7 +39,15 @@ class NewerVersion(ValueError):
 
 
 class Versions:
-    """Of one kind of document. name : what it is called; now : the version that is written"""
+    """Of one kind of document.
+
+    Attributes
+    ----------
+    name
+        What it is called.
+    now
+        The version that is written.
+    """
 
     def __init__(self, name: str, now: int) -> None:
         self.name, self.now = name, now
@@ -57,7 +73,8 @@ class Versions:
 
         Raises
         ------
-        ValueError : it says something else.
+        ValueError
+            It says something else.
         """
         version = data.get("version", 1)
         if type(version) is not int or version < 1:
@@ -69,8 +86,10 @@ class Versions:
 
         Raises
         ------
-        NewerVersion : it is from a newer one.
-        ValueError : it says no version that there can be.
+        NewerVersion
+            It is from a newer one.
+        ValueError
+            It says no version that there can be.
         """
         version = self.of(data)
         if version > self.now:
@@ -84,8 +103,10 @@ class Versions:
 
         Raises
         ------
-        NewerVersion : it is from a newer one.
-        ValueError : it is no JSON, no object, or says no version that there can be.
+        NewerVersion
+            It is from a newer one.
+        ValueError
+            It is no JSON, no object, or says no version that there can be.
         """
         return self.brought_up(as_object(text))
 

@@ -16,8 +16,10 @@ def open_regular(path: Path) -> BufferedReader:
 
     Raises
     ------
-    OSError : it is not there, may not be read, or is a folder, a pipe or a device, which is not waited for.
-    ValueError : no file can have that name.
+    OSError
+        It is not there, may not be read, or is a folder, a pipe or a device, which is not waited for.
+    ValueError
+        No file can have that name.
     """
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     try:

@@ -62,7 +62,10 @@ _ALIKE = 0.1
 class _Draft:
     """The draft mesh of each part, with its marks; a part that has none stands for itself.
 
-    proofs : what there is after each cut of the draft; none where nothing was cut
+    Attributes
+    ----------
+    proofs : list[tuple[Cut, Stage]]
+        What there is after each cut of the draft; none where nothing was cut.
     """
 
     of_part: list[tuple[Solid, Marked]]
@@ -73,9 +76,18 @@ class _Draft:
 class _Finished:
     """A plan carried out: its pieces, finished, seated and measured.
 
-    marks : on all triangles of the bodies; draft : see there; posts : by the id of their set
-    exposed : (triangles of the bodies,) exposure to the audience; None while something is dragged
-    wishes : the settings of pieces, by the numbers of these from 0 on
+    Attributes
+    ----------
+    marks : Marked
+        On all triangles of the bodies.
+    draft : _Draft
+        See there.
+    posts : dict[str, PostsReport]
+        By the id of their set.
+    exposed : (triangles of the bodies,) float64
+        Exposure to the audience; None while something is dragged.
+    wishes : dict[int, PieceSettings]
+        The settings of pieces, by the numbers of these from 0 on.
     """
 
     cutting: Cutting
@@ -94,7 +106,11 @@ class _Finished:
 class Evaluator:
     """Evaluates plans for one model and keeps what it has made.
 
-    spread : see ``progress.Spread``; threads of one each take a copy that spreads nothing, and keeps its things here
+    Attributes
+    ----------
+    spread : Spread
+        See ``progress.Spread``; threads of one each take a copy that spreads nothing, and keeps its things
+        here.
     """
 
     model: Model
@@ -137,16 +153,25 @@ class Evaluator:
     ) -> Outcome:
         """Pieces and figures of a plan.
 
-        detail : "quick" for dragging: few seats tried, a coarse grid, no exposure and no support skin; "figures" for
-        comparing: all figures but support inside, and nothing to draw; "exact": all figures, and nothing to draw
-        guests : the surfaces of guests that are models, in their units, by content hash
+        Parameters
+        ----------
+        detail : Detail
+            "quick" for dragging: few seats tried, a coarse grid, no exposure and no support skin; "figures" for
+            comparing: all figures but support inside, and nothing to draw; "exact": all figures, and nothing to
+            draw.
+        guests : Mapping[str, Solid]
+            The surfaces of guests that are models, in their units, by content hash.
 
         Raises
         ------
-        OpenSurface : the plan cuts a model that is not closed, or rewraps one that encloses nothing.
-        CutFailed : the boolean library could not make a cut.
-        BadPlan : the plan cannot be carried out on this model.
-        Cancelled : the job is no longer wanted.
+        OpenSurface
+            The plan cuts a model that is not closed, or rewraps one that encloses nothing.
+        CutFailed
+            The boolean library could not make a cut.
+        BadPlan
+            The plan cannot be carried out on this model.
+        Cancelled
+            The job is no longer wanted.
         """
         done = self._carried_out(plan, printer, detail, job)
         uncut, joined = done.cutting.uncut, done.joined
@@ -201,7 +226,8 @@ class Evaluator:
         self, plan: Plan, cutting: Cutting, printer: Printer, detail: Detail, job: Job
     ) -> tuple[Joined, dict[str, HollowReport]]:
         """Stage 3: the parts with joins, hollows and the coupon. Of a plan that has none of these only the window and
-        the commands want the contacts, and they ask for the whole."""
+        the commands want the contacts, and they ask for the whole.
+        """
         if detail != "whole" and not (plan.joins or plan.hollows or plan.coupon):
             return Joined(cutting.parts, []), {}
         finishing = Finishing(self.kept, self.spread)
@@ -213,7 +239,12 @@ class Evaluator:
     ) -> _Draft:
         """Stage 4: for each part the same part of the draft mesh of the model, on which seats are looked for.
 
-        own : each part with its marks, for one that has no draft; opened : the bodies in units of the file
+        Parameters
+        ----------
+        own : _Draft
+            Each part with its marks, for one that has no draft.
+        opened : Uncut
+            The bodies in units of the file.
         """
         stages = self._stages
         light = stages.light(opened, DRAFT_TRIANGLES, job.part(0.0, 0.4))
@@ -251,7 +282,8 @@ class Evaluator:
 
     def _cut_reports(self, done: _Finished, printer: Printer, detail: Detail) -> dict[str, CutReport]:
         """What each cut did, by its id; for the window and the commands with where it leaves too little, which is
-        looked for on the draft."""
+        looked for on the draft.
+        """
         reports = {cut.id: stage.report for cut, stage in done.cutting.stages}
         if detail != "whole":
             return reports
@@ -288,8 +320,14 @@ class Evaluator:
     ) -> SearchSubject:
         """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
 
-        number : of the piece, from 0 on; triangles : of its draft mesh; printer : with its joins, as this one needs
-        them; None: without
+        Parameters
+        ----------
+        number : int
+            Of the piece, from 0 on.
+        triangles : int
+            Of its draft mesh.
+        printer : Printer | None
+            With its joins, as this one needs them; None: without.
         """
         raw, part, wish = self.part_of(plan, number, job.part(0.0, 0.6), printer)
         light = self._once(
@@ -304,14 +342,16 @@ class Evaluator:
 
     def piece_on(self, plan: Plan, sides: tuple[Side, ...], job: Job = QUIET) -> int:
         """The number, from 0 on, of the largest piece that lies on some sides of the cuts; 0 where none does. Raises as
-        ``evaluate``."""
+        ``evaluate``.
+        """
         parts = self._stages.parted(plan, job).parts
         on = [number for number, part in enumerate(parts) if set(sides) <= set(part.sides)]
         return max(on, key=lambda number: parts[number].solid.volume, default=0)
 
     def exposed_light(self, plan: Plan, subject: SearchSubject, job: Job = QUIET) -> Floats:
         """(m,) exposure to the audience of the facets of the draft mesh of a piece, on the uncut model; 0 for what lies
-        on its cut faces. Raises as ``evaluate``."""
+        on its cut faces. Raises as ``evaluate``.
+        """
         uncut = self._stages.sized(plan, self._stages.bodies(plan, job.part(0.0, 0.2)))
         by_source = self._exposures.of_source(uncut, plan.audience, job.part(0.2, 0.8))
         origin = subject.solid.origin
@@ -319,16 +359,28 @@ class Evaluator:
         return seen if subject.light is subject.solid else seen[facets_at(subject.solid, subject.light.centroids)]
 
     def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None) -> Floats:
-        """(m,) exposure of the facets of a piece, from everywhere. printer : as for ``subject``. Raises as
-        ``evaluate``."""
+        """(m,) exposure of the facets of a piece, from everywhere.
+
+        Parameters
+        ----------
+        printer : Printer | None
+            As for ``subject``. Raises as ``evaluate``.
+        """
         _, part, _ = self.part_of(plan, number, job, printer)
         return self._exposures.of(part.key, part.solid, job)
 
     def part_of(
         self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None
     ) -> tuple[Uncut, Part, PieceSettings | None]:
-        """(the bodies in units of the file, a piece by its number, the wish that is for it). printer : as for
-        ``subject``. Raises as ``evaluate``."""
+        """(the bodies in units of the file, a piece by its number, the wish that is for it).
+
+        Raises as ``evaluate``.
+
+        Parameters
+        ----------
+        printer : Printer | None
+            As for ``subject``.
+        """
         stages = self._stages
         raw = stages.bodies(plan, job.part(0.0, 0.8))
         cutting = stages.cut(plan, stages.sized(plan, raw), job.part(0.8, 0.9))
@@ -345,7 +397,8 @@ class Evaluator:
 
     def room_of(self, plan: Plan, join: Join, job: Job = QUIET) -> tuple[int, ContactRoom] | None:
         """(the number of the contact that a join is on, the room there); None where it is on none. Raises as
-        ``evaluate``."""
+        ``evaluate``.
+        """
         cutting = self._stages.parted(plan, job)
         return self._joinery.room_of(join, cutting.parts, cutting.stages)
 
@@ -361,8 +414,17 @@ class Evaluator:
     def proposed_joins(
         self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None, stock: Sequence[float] = STOCK
     ) -> list[Join]:
-        """Joins for the contacts that have none, by how the pieces of the plan sit. only : the number of the one that
-        is meant; stock : mm, of the rods that there are. Raises as ``evaluate``."""
+        """Joins for the contacts that have none, by how the pieces of the plan sit.
+
+        Raises as ``evaluate``.
+
+        Parameters
+        ----------
+        only : int
+            The number of the one that is meant.
+        stock : mm
+            Of the rods that there are.
+        """
         contacts = self.contacts(plan, job.part(0.0, 0.2))
         pieces = self._carried_out(plan.changed(joins=()), printer, "figures", job.part(0.2, 0.6)).pieces
         return self._joinery.proposed(plan, contacts, pieces, printer, only, stock, job.part(0.6, 1.0))

@@ -26,14 +26,21 @@ _SURELY_SEEN = 1.5 * HIDDEN
 
 @dataclass(frozen=True, eq=False)
 class Exposures:
-    """kept : where they are; spread : see ``progress.Spread``"""
+    """Attributes
+    ----------
+    kept : Cache
+        Where they are.
+    spread : Spread
+        See ``progress.Spread``.
+    """
 
     kept: Cache
     spread: Spread
 
     def of_source(self, uncut: Uncut, audience: Audience, job: Job) -> Floats:
         """(triangles of the uncut,) exposure to the audience on the uncut model; 0 for what is not on its skin.
-        Raises Cancelled."""
+        Raises Cancelled.
+        """
 
         def put_together() -> Floats:
             by_source = np.zeros(uncut.triangles)
@@ -46,10 +53,15 @@ class Exposures:
         return self.kept.once(("by source", uncut.key, audience), put_together, uncut.triangles // 16)
 
     def of_piece(self, uncut: Uncut, part: Part, light: Solid, job: Job) -> Exposing:
-        """Gives the exposure of a piece from everywhere. light : its draft mesh, or itself
+        """Gives the exposure of a piece from everywhere.
 
         What is taken away by cuts hides nothing any more: a facet that is seen well enough on the uncut model is seen
         on the piece, and only the others and cut faces are looked at, behind the draft mesh.
+
+        Parameters
+        ----------
+        light : Solid
+            Its draft mesh, or itself.
         """
         if light is part.solid:
             return lambda _: self.of(part.key, part.solid, job)
@@ -67,7 +79,18 @@ class Exposures:
         return look
 
     def of(self, key: Hashable, solid: Solid, job: Job, audience: Audience = EVERYWHERE) -> Floats:
-        """(m,) of the facets of a body, to an audience. key : names its content. Raises Cancelled."""
+        """(m,) of the facets of a body, to an audience.
+
+        Parameters
+        ----------
+        key : Hashable
+            Names its content.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         # a narrow audience needs more directions for as many to look from
         directions = 256 if audience.looking == "everywhere" else 512
         make = partial(exposure, solid, directions, job=job, audience=audience, spread=self.spread)

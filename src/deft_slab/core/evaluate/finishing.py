@@ -21,7 +21,13 @@ from ..progress import Job, Spread
 
 @dataclass(frozen=True, eq=False)
 class Finished:
-    """joined : the pieces as they are in the end, then what is printed apart; hollows : what became of each"""
+    """Attributes
+    ----------
+    joined : Joined
+        The pieces as they are in the end, then what is printed apart.
+    hollows : dict[str, HollowReport]
+        What became of each.
+    """
 
     joined: Joined
     hollows: dict[str, HollowReport]
@@ -29,7 +35,13 @@ class Finished:
 
 @dataclass(frozen=True, eq=False)
 class Finishing:
-    """kept : where things are; spread : see ``progress.Spread``"""
+    """Attributes
+    ----------
+    kept : Cache
+        Where things are.
+    spread : Spread
+        See ``progress.Spread``.
+    """
 
     kept: Cache
     spread: Spread
@@ -38,8 +50,18 @@ class Finishing:
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job, *,
         hollow: bool = True,
     ) -> Finished:
-        """The pieces with the joins, the hollows and the coupon of a plan. hollow : whether there is time for these
-        two, which take seconds; not while something is dragged. Raises Cancelled."""
+        """The pieces with the joins, the hollows and the coupon of a plan.
+
+        Parameters
+        ----------
+        hollow : bool
+            Whether there is time for these two, which take seconds; not while something is dragged.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         joined = Joinery(self.kept, self.spread).joined(plan, parts, stages, printer, job.part(0.0, 0.5))
         reports: dict[str, HollowReport] = {}
         if hollow and plan.hollows:

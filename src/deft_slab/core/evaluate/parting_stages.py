@@ -39,8 +39,14 @@ T = TypeVar("T")
 class Cutting:
     """A model cut by a recipe.
 
-    uncut : its bodies, mended, at their size; parts : what the cuts leave; stages : what there is after each cut that
-    is on
+    Attributes
+    ----------
+    uncut : Uncut
+        Its bodies, mended, at their size.
+    parts : list[Part]
+        What the cuts leave.
+    stages : list[tuple[Cut, Stage]]
+        What there is after each cut that is on.
     """
 
     uncut: Uncut
@@ -55,7 +61,15 @@ class Cutting:
 
 @dataclass(frozen=True, eq=False)
 class PartingStages:
-    """model : as it was opened; cache : where things are kept; spread : see ``progress.Spread``"""
+    """Attributes
+    ----------
+    model : Model
+        As it was opened.
+    cache : Cache
+        Where things are kept.
+    spread : Spread
+        See ``progress.Spread``.
+    """
 
     model: Model
     cache: Cache
@@ -76,18 +90,41 @@ class PartingStages:
         )
 
     def light(self, uncut: Uncut, triangles: int, job: Job) -> Uncut:
-        """A draft mesh of the bodies. triangles : about as many as it has"""
+        """A draft mesh of the bodies.
+
+        Parameters
+        ----------
+        triangles : int
+            About as many as it has.
+        """
         return self.cache.once(("light", triangles, uncut.key), lambda: uncut.lighter(triangles, job))
 
     def sized(self, plan: Plan, uncut: Uncut) -> Uncut:
-        """The bodies at the size that the plan gives them, mm. uncut : in units of the file"""
+        """The bodies at the size that the plan gives them, mm.
+
+        Parameters
+        ----------
+        uncut : Uncut
+            In units of the file.
+        """
         factors = plan.factors
         return self.cache.once(
             ("sized", uncut.key, tuple(factors)), partial(uncut.resized, factors), uncut.triangles
         )
 
     def marks(self, plan: Plan, uncut: Uncut, job: Job) -> Marked:
-        """The marks of a plan on all triangles of the bodies. uncut : in units of the file. Raises Cancelled."""
+        """The marks of a plan on all triangles of the bodies.
+
+        Parameters
+        ----------
+        uncut : Uncut
+            In units of the file.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         if not plan.marks:
             return unmarked(uncut.triangles)
 
@@ -104,7 +141,15 @@ class PartingStages:
         return joined_marks(found)
 
     def cut(self, plan: Plan, uncut: Uncut, job: Job) -> Cutting:
-        """The model cut by the recipe of a plan. uncut : at its size. Raises as ``Evaluator.evaluate``."""
+        """The model cut by the recipe of a plan.
+
+        Raises as ``Evaluator.
+
+        Parameters
+        ----------
+        uncut : Uncut
+            At its size. evaluate``.
+        """
         parts = [Part((uncut.key, number), group.solid, (), number) for number, group in enumerate(uncut.groups)]
         active = [cut for cut in plan.recipe if cut.on]
         problem = uncut.defects.sentence()
@@ -133,7 +178,10 @@ class PartingStages:
         """The seam of each cut that is on, by its id, as it is when the cut has been made: what later cuts do to the
         pieces changes nothing.
 
-        exposed : (triangles of the uncut,) exposure to the audience; None where nobody asks for it
+        Parameters
+        ----------
+        exposed : (triangles of the uncut,) float64
+            Exposure to the audience; None where nobody asks for it.
         """
         audience = plan.audience if exposed is not None else None
         found = {}
@@ -145,7 +193,13 @@ class PartingStages:
         return found
 
     def _region(self, uncut: Uncut, region: Region) -> Bools:
-        """(triangles of the uncut,) those that a region takes; uncut : at its size, as cuts are."""
+        """(triangles of the uncut,) those that a region takes;
+
+        Parameters
+        ----------
+        uncut : Uncut
+            At its size, as cuts are.
+        """
 
         def take(number: int, solid: Solid) -> Bools:
             return facets_taken(solid, region, partial(self.exposures.of, (uncut.key, number), solid, QUIET))

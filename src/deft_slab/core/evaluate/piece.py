@@ -36,8 +36,16 @@ SKIN_CELLS = 144
 class SearchSubject:
     """A piece whose seat is looked for: the whole of it, and a simplified draft mesh. mm, model frame.
 
-    marks, light_marks : of the facets of each; threshold : degrees; lift : mm; stood : (3, 3), how the model stands
-    now : its seat, as far as it is decided
+    Attributes
+    ----------
+    marks, light_marks : Marked
+        Of the facets of each.
+    threshold : float, degrees
+    lift : float, mm
+    stood : (3, 3) float64
+        How the model stands.
+    now : Tilt
+        Its seat, as far as it is decided.
     """
 
     solid: Solid

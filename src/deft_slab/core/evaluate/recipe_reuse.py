@@ -23,7 +23,10 @@ from .remarks import about_hollows, about_joins
 def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
     """What stands on the model of a plan, to be used on another one.
 
-    box : (2, 3) mm, model frame, of the sized model
+    Parameters
+    ----------
+    box : (2, 3) float64, mm, model frame
+        Of the sized model.
     """
     return Recipe(
         name=name, made_for=MadeFor(low=triple(box[0]), high=triple(box[1])), cuts=plan.recipe, joins=plan.joins,
@@ -32,7 +35,13 @@ def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
 
 
 def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
-    """From the model that a recipe was made for on to another one. box : (2, 3) mm, model frame, of that."""
+    """From the model that a recipe was made for on to another one.
+
+    Parameters
+    ----------
+    box : (2, 3) float64, mm, model frame
+        Of that.
+    """
     low, high = np.array(made_for.low), np.array(made_for.high)
     size = box[1] - box[0]
     if not np.isfinite(size).all() or (size <= 0).any():
@@ -49,11 +58,15 @@ def used_on(
     """A plan with what a recipe says, in place of its own cuts, joins, wishes, hollows and posts, and what had to be
     left out. Places scale with the model; clearances, walls and what is bought by size stay.
 
-    box : gives (2, 3) mm, model frame, of the sized model of the plan; asked for when something is moved
+    Parameters
+    ----------
+    box : Callable[[], Floats]
+        Gives (2, 3) mm, model frame, of the sized model of the plan; asked for when something is moved.
 
     Raises
     ------
-    BadPlan : the recipe does not say what it was made for, though it is to be moved; or it makes no sense there.
+    BadPlan
+        The recipe does not say what it was made for, though it is to be moved; or it makes no sense there.
     """
     own = plan.changed(
         recipe=recipe.cuts, joins=recipe.joins, pieces=recipe.pieces, leaning=recipe.leaning, hollows=recipe.hollows,
@@ -76,7 +89,8 @@ def used_on(
 
 def misfits(outcome: Outcome) -> tuple[Note, ...]:
     """What of a recipe does not fit the model that it is used on: cuts that part nothing, joins, vents and posts that
-    are not made, and what is meant for pieces that there are not."""
+    are not made, and what is meant for pieces that there are not.
+    """
     plan, pieces = outcome.plan, outcome.pieces
     notes = [
         Note("recipe.cut_parts_nothing", {"name": cut.name, "why": cut.why_not()}, "failed") for cut in plan.recipe

@@ -46,7 +46,12 @@ def piece_names(
     """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"; of a body that no cut
     parts, its own.
 
-    parting : the cuts that part something; known : names, by the number of the part
+    Parameters
+    ----------
+    parting : list[Cut]
+        The cuts that part something.
+    known : Mapping[int, str]
+        Names, by the number of the part.
     """
     if not parting:
         return [known.get(number, uncut.groups[part.group].name) for number, part in enumerate(parts)]
@@ -133,7 +138,13 @@ def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
 
 
 def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: Sequence[Piece]) -> list[Note]:
-    """What there is to say of vents that open on a show face. reports, pieces : what became of the plan"""
+    """What there is to say of vents that open on a show face.
+
+    Parameters
+    ----------
+    reports, pieces : Mapping[str, HollowReport]
+        What became of the plan.
+    """
     notes = []
     for hollow in plan.hollows:
         report = reports.get(hollow.id)
@@ -189,8 +200,15 @@ def remarks(
     pieces: list[Piece], wishes: dict[int, PieceSettings], plan: Plan, printer: Printer,
     hollows: Mapping[str, HollowReport],
 ) -> list[Note]:
-    """What is worth knowing of the pieces. wishes : of the plan, by the number of the piece that they are for
-    hollows : what became of them"""
+    """What is worth knowing of the pieces.
+
+    Parameters
+    ----------
+    wishes : dict[int, PieceSettings]
+        Of the plan, by the number of the piece that they are for.
+    hollows : Mapping[str, HollowReport]
+        What became of them.
+    """
     fit = [
         Note("fit.too_large", {"piece": piece.name, "over_mm": piece.fit.over}, "failed", piece=number)
         for number, piece in enumerate(pieces)

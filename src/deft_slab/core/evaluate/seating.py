@@ -1,5 +1,6 @@
 """The stage that seats pieces: each gets the seat that was chosen for it, or the best that is found, and is measured
-there."""
+there.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +31,14 @@ from .piece import DRAG_CELLS, Detail, lift_of, measured
 class Whole:
     """What all pieces of a plan have in common.
 
-    uncut : the bodies at their size; marks : on all of their triangles; parted : whether any cut parts them
+    Attributes
+    ----------
+    uncut : Uncut
+        The bodies at their size.
+    marks : Marked
+        On all of their triangles.
+    parted : bool
+        Whether any cut parts them.
     """
 
     plan: Plan
@@ -45,8 +53,14 @@ class Whole:
 class ToSeat:
     """A part that is to be seated.
 
-    draft, draft_marks : the draft mesh of it on which seats are looked for, and what is marked of that
-    settings : what the plan says of this piece; extra : what it is, where it is no part of the model
+    Attributes
+    ----------
+    draft, draft_marks : Solid
+        The draft mesh of it on which seats are looked for, and what is marked of that.
+    settings : PieceSettings | None
+        What the plan says of this piece.
+    extra : str
+        What it is, where it is no part of the model.
     """
 
     number: int
@@ -60,7 +74,13 @@ class ToSeat:
 
 @dataclass(frozen=True, eq=False)
 class Seating:
-    """cache : where things are kept; spread : see ``progress.Spread``"""
+    """Attributes
+    ----------
+    cache : Cache
+        Where things are kept.
+    spread : Spread
+        See ``progress.Spread``.
+    """
 
     cache: Cache
     spread: Spread

@@ -41,14 +41,23 @@ def lay_out(
     then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred. The beds of
     a second printer come after those of the first; what is of different materials shares none.
 
-    lying : where some are to lie, which the others are laid around; posts : of the pieces, whose footprints they widen
-    beds_by : which pieces share a bed, and which bed comes first; beds that are named in ``lying`` keep their numbers
-    rounds : how many orders are tried, with pieces turned in steps; 0: only the usual one, as they sit or turned by a
-    quarter
+    Parameters
+    ----------
+    lying : Sequence[Placement]
+        Where some are to lie, which the others are laid around.
+    posts : Mapping[str, PostsReport] | None
+        Of the pieces, whose footprints they widen.
+    beds_by : BedsBy
+        Which pieces share a bed, and which bed comes first; beds that are named in ``lying`` keep their
+        numbers.
+    rounds : int
+        How many orders are tried, with pieces turned in steps; 0: only the usual one, as they sit or turned by
+        a quarter.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     return BedSearch(pieces, printer, copies, lying=lying, posts=posts, beds_by=beds_by).go_on(rounds, job)
 
@@ -96,8 +105,19 @@ class BedSearch:
 
 @dataclass(frozen=True)
 class _Load:
-    """What goes on to the beds of one printer. all : (copy, number of the piece) of each; pieces : all, by number
-    outlines, groups : by number; what is of different groups shares no bed; where : those that lie somewhere already"""
+    """What goes on to the beds of one printer.
+
+    Attributes
+    ----------
+    all : (copy, number of the piece)
+        Of each.
+    pieces : Sequence[Piece]
+        All, by number.
+    outlines, groups : dict[int, shapely.MultiPolygon]
+        By number; what is of different groups shares no bed.
+    where : dict[tuple[int, int], Placement]
+        Those that lie somewhere already.
+    """
 
     printer: Printer
     all: tuple[tuple[int, int], ...]
@@ -163,7 +183,15 @@ class _Laying:
                 self._shapes, self._found = shapes, search.best
 
     def laid(self, first: int, begins: float) -> list[Laid]:
-        """Where all of it lies. first : the number of its first bed; begins : mm, where that does"""
+        """Where all of it lies.
+
+        Parameters
+        ----------
+        first : int
+            The number of its first bed.
+        begins : float, mm
+            Where that does.
+        """
         found = self._found if self.load.where else _in_order(self._found, self.load, self._beds_by)
         return _as_laid(self.load, self._shapes, found, first, begins)
 

@@ -31,8 +31,11 @@ _NAMES = uuid.UUID("7d3c1d6e-3a86-5c0e-9a55-6d1f0b0a5e17")
 def packed(content: bytes, transforms: Sequence[Floats]) -> bytes:
     """The container of the library, packed anew.
 
-    transforms : (4, 3) each, of the build items in their order; row vectors from the left, the last row moves (3MF Core
-    Specification 1.3, section 3.3)
+    Parameters
+    ----------
+    transforms : (4, 3)
+        Each, of the build items in their order; row vectors from the left, the last row moves (3MF Core
+        Specification 1.3, section 3.3).
     """
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
         parts = {entry.filename: archive.read(entry) for entry in archive.infolist()}

@@ -49,16 +49,30 @@ def deliver(
     """Writes what is wished into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and read
     again (closed, volume, place) before the first one is written.
 
-    pieces : at their own size; they are made larger by what the material shrinks, but where they are written assembled
-    laid : see ``lay_out``; work : what goes into the list; sheet : makes the one that is written too, as SHEET names it
-    replace : whether files of these names may be replaced
+    Parameters
+    ----------
+    pieces : Sequence[Piece]
+        At their own size; they are made larger by what the material shrinks, but where they are written
+        assembled.
+    laid : Sequence[Laid]
+        See ``lay_out``.
+    work : PrintJob
+        What goes into the list.
+    sheet : Callable[[Job], BenchSheet] | None
+        Makes the one that is written too, as SHEET names it.
+    replace : bool
+        Whether files of these names may be replaced.
 
     Raises
     ------
-    BadPlan : a format or a pattern makes no sense, or two files would have one name.
-    WouldReplace : some are there, and they may not; nothing was written.
-    SaveFailed : a file does not read as what it is of, or cannot be written.
-    Cancelled : the job is no longer wanted; nothing was written.
+    BadPlan
+        A format or a pattern makes no sense, or two files would have one name.
+    WouldReplace
+        Some are there, and they may not; nothing was written.
+    SaveFailed
+        A file does not read as what it is of, or cannot be written.
+    Cancelled
+        The job is no longer wanted; nothing was written.
     """
     names, printed = _planned(pieces, laid, printer, folder, wished), as_printed(pieces, printer)
     paths = [path for path, *_ in names]
@@ -98,11 +112,17 @@ def write_bed(
 ) -> None:
     """Writes one bed, whatever lies at that path, read again before it is saved.
 
-    bed : its number, from 0 on; layers : as pictures in a ZIP, and not as bodies in a 3MF
+    Parameters
+    ----------
+    bed : int
+        Its number, from 0 on.
+    layers : bool
+        As pictures in a ZIP, and not as bodies in a 3MF.
 
     Raises
     ------
-    BadPlan : there is no such bed. SaveFailed, OpenSurface, Cancelled : as ``deliver``.
+    BadPlan
+        There is no such bed. SaveFailed, OpenSurface, Cancelled : as ``deliver``.
     """
     own = [one for one in laid if one.bed == bed]
     if not own:
@@ -224,7 +244,13 @@ def _layers(
     pieces: Sequence[Piece], own: Sequence[Laid], path: Path, ending: str, title: str, printer: Printer,
     aside: contextlib.ExitStack, job: Job,
 ) -> tuple[Handed, bytes | IO[bytes]]:
-    """The layers of a bed, read again. aside : closes what was kept aside, when it has been saved"""
+    """The layers of a bed, read again.
+
+    Parameters
+    ----------
+    aside : contextlib.ExitStack
+        Closes what was kept aside, when it has been saved.
+    """
     from .slices.images import write_layers  # only who wants layers waits for what draws them
     from .slices.layers import stack_of
     from .slices.polygons import sliced_bytes
@@ -261,7 +287,13 @@ def _layers(
 
 
 def _at(rotation: Floats, shift: Floats, piece: int = 0) -> Laid:
-    """A place that has no bed. piece : its number among those that are written"""
+    """A place that has no bed.
+
+    Parameters
+    ----------
+    piece : int
+        Its number among those that are written.
+    """
     return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon(), 0, piece, 0)
 
 

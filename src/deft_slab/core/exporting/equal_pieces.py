@@ -9,7 +9,8 @@ from ..results.outcome import Piece
 
 def first_equals(pieces: Sequence[Piece]) -> list[int]:
     """For each piece the number, from 0 on, of the first one that is equal to it: itself, where it is that. What is
-    only its mirror image is not equal; see ``same_shapes`` for what is."""
+    only its mirror image is not equal; see ``same_shapes`` for what is.
+    """
     from ..figures.congruence import same_shapes  # slow to load, and what writes pieces is known to the window
 
     return firsts_of(same_shapes([piece.solid for piece in pieces]))

@@ -26,7 +26,8 @@ _STEPS = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-
 
 def two_sided(solid: Solid) -> tuple[Floats, Ints]:
     """(vertices, triangles) of a closed solid with exactly two facets at each edge: where surfaces touch along one,
-    each gets corners of its own. Of an open one, as it is."""
+    each gets corners of its own. Of an open one, as it is.
+    """
     if solid.closed and solid.defects.pinched:
         vertices, triangles = unpinched(solid.vertices, solid.triangles)
         return vertices, triangles.astype(np.int64)
@@ -36,8 +37,12 @@ def two_sided(solid: Solid) -> tuple[Floats, Ints]:
 def on_grid(vertices: Floats, triangles: AnyInts) -> tuple[Floats32, Ints]:
     """(corners (n, 3) float32, all different; triangles (m, 3)): a surface as a file may hold it.
 
-    vertices : (n, 3) float64; triangles : (m, 3). Where each edge has two facets, each has two in the file too, unless
-    that cannot be reached (see ``watertight``).
+    Parameters
+    ----------
+    vertices : (n, 3) float64
+    triangles : (m, 3) int
+        Where each edge has two facets, each has two in the file too, unless that cannot be reached (see
+        ``watertight``).
     """
     largest = max(float(np.abs(vertices).max(initial=0.0)), _FINEST)
     step = max(math.ldexp(1.0, math.frexp(largest)[1] - 23), _FINEST)
@@ -57,7 +62,12 @@ def on_grid(vertices: Floats, triangles: AnyInts) -> tuple[Floats32, Ints]:
 
 
 def watertight(triangles: AnyInts, count: int) -> bool:
-    """Whether each edge of a surface of so many corners has one facet on either side. triangles : (m, 3)."""
+    """Whether each edge of a surface of so many corners has one facet on either side.
+
+    Parameters
+    ----------
+    triangles : (m, 3) int
+    """
     return len(triangles) > 0 and not len(_uneven(triangles, count))
 
 
@@ -97,8 +107,16 @@ def _move_apart(
 ) -> None:
     """Moves corners that were joined at uneven edges a step apart, all but the first at each place.
 
-    places : (n, 3), changed; triangles : (m, 3) the facets that are left, by their own corners; number : (n,) the place
-    of each corner; bad : edges, by places
+    Parameters
+    ----------
+    places : (n, 3) int64
+        Changed.
+    triangles : (m, 3) int
+        The facets that are left, by their own corners.
+    number : (n,) int64
+        The place of each corner.
+    bad : array of int64
+        Edges, by places.
     """
     edge, _ = edge_numbers(number[triangles], count)
     at = np.isin(edge, bad).reshape(-1, 3)

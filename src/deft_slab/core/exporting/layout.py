@@ -26,10 +26,22 @@ _TOUCH = 1e-3
 class Laid:
     """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
 
-    bed : its number; bed_x : mm, where that bed begins. Beds follow each other along +X, the first at 0.
-    of_printer : the bed's number among those of its printer; piece : the number of the piece, from 0 on; copy : which
-    copy of the prop it is of, from 0 on
-    turn : degrees about the vertical, on top of its seat; outline : its footprint there, mm, on its own bed
+    Attributes
+    ----------
+    bed : int
+        Its number.
+    bed_x : float, mm
+        Where that bed begins. Beds follow each other along +X, the first at 0.
+    of_printer : int
+        The bed's number among those of its printer.
+    piece : int
+        The number of the piece, from 0 on.
+    copy : int
+        Which copy of the prop it is of, from 0 on.
+    turn : float, degrees
+        About the vertical, on top of its seat.
+    outline : shapely.MultiPolygon
+        Its footprint there, mm, on its own bed.
     """
 
     rotation: Floats
@@ -50,7 +62,13 @@ class Laid:
 def kept_as(
     pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[int] = frozenset()
 ) -> tuple[Placement, ...]:
-    """Where pieces lie, for a plan. by_hand : numbers, in the list, of those that were put by hand"""
+    """Where pieces lie, for a plan.
+
+    Parameters
+    ----------
+    by_hand : frozenset[int]
+        Numbers, in the list, of those that were put by hand.
+    """
     found = []
     for number, one in enumerate(laid):
         piece = pieces[one.piece]
@@ -81,7 +99,12 @@ def by_hand_of(pieces: Sequence[Piece], laid: Sequence[Laid], lying: Sequence[Pl
 def bed_printer(pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer) -> Printer:
     """The printer of a bed, by its number, loaded with what is printed on it; of one that is empty the first.
 
-    pieces : in the order of ``laid``; printer : what the plan is judged by
+    Parameters
+    ----------
+    pieces : Sequence[Piece]
+        In the order of ``laid``.
+    printer : Printer
+        What the plan is judged by.
     """
     on_it = next((n for n, one in enumerate(laid) if one.bed == bed), None)
     return printer if on_it is None else pieces[laid[on_it].piece].on(printer)
@@ -91,7 +114,10 @@ def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] =
     """Pairs of numbers of pieces whose footprints are nearer to each other than the gap, or that lie on one bed and are
     of different materials; (n, n) of one that leaves the bed less its margin, or lies where room is kept free.
 
-    pieces : in the order of ``laid``, for what they are printed on; none: all on the printer
+    Parameters
+    ----------
+    pieces : Sequence[Piece]
+        In the order of ``laid``, for what they are printed on; none: all on the printer.
     """
     found = []
     for bed in {one.bed for one in laid}:

@@ -30,7 +30,8 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
 
     Raises
     ------
-    BadPlan : the pattern names a field that is not known, or leaves nothing.
+    BadPlan
+        The pattern names a field that is not known, or leaves nothing.
     """
     values = {
         "number": piece.number, "name": slug(piece.name), "copies": copies, "bed": bed + 1,

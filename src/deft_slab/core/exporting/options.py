@@ -13,9 +13,21 @@ SHEET = ("sheet.pdf", "sheet.html")
 
 @dataclass(frozen=True)
 class Wished:
-    """What is written. pieces, beds : endings of the formats for each piece, and for each bed, as many as are wanted
-    assembled : each piece where it belongs on the prop, and not in its seat; equal_once : equal pieces as one file
-    layers : of each bed, as pictures in a ZIP and as polygons in a 3MF; pattern : of the names of pieces; see FIELDS"""
+    """What is written.
+
+    Attributes
+    ----------
+    pieces, beds : tuple[str, ...]
+        Endings of the formats for each piece, and for each bed, as many as are wanted.
+    assembled : bool
+        Each piece where it belongs on the prop, and not in its seat.
+    equal_once : bool
+        Equal pieces as one file.
+    layers : bool
+        Of each bed, as pictures in a ZIP and as polygons in a 3MF.
+    pattern : str
+        Of the names of pieces; see FIELDS.
+    """
 
     pieces: tuple[str, ...] = ("stl",)
     beds: tuple[str, ...] = ("3mf",)
@@ -27,8 +39,19 @@ class Wished:
 
 @dataclass(frozen=True)
 class Handed:
-    """A file. piece : number of the piece in the list, None for a bed; bed : its number, None for a piece; count : how
-    often it is to be printed, or how many pieces are in it; triangles; volume : mm3; size : (3,) mm"""
+    """A file.
+
+    Attributes
+    ----------
+    piece : int
+        Number of the piece in the list, None for a bed.
+    bed : int
+        Its number, None for a piece.
+    count : int
+        How often it is to be printed, or how many pieces are in it; triangles.
+    volume : float, mm3
+    size : (3,), mm
+    """
 
     path: Path
     piece: int | None

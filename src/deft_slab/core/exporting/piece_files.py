@@ -53,11 +53,14 @@ def stl_where_it_is(solid: Solid) -> bytes:
 def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y.
 
+    Parameters
+    ----------
+    rotation : (3, 3) float64
+
     Raises
     ------
-    SaveFailed : the piece is closed, and would not be in the file.
-
-    rotation : (3, 3)
+    SaveFailed
+        The piece is closed, and would not be in the file.
     """
     corners, triangles = two_sided(solid)
     vertices = centred(corners, rotation, lift)
@@ -65,7 +68,12 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
 
 
 def centred(corners: Floats, rotation: Floats, lift: float) -> Floats:
-    """(n, 3) mm: corners in their seat, the lowest at z = lift, their box over the origin. rotation : (3, 3)"""
+    """(n, 3) mm: corners in their seat, the lowest at z = lift, their box over the origin.
+
+    Parameters
+    ----------
+    rotation : (3, 3) float64
+    """
     vertices = set_down(corners, rotation, lift)
     vertices[:, :2] -= (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
     return vertices
@@ -77,15 +85,23 @@ def write_stls(
 ) -> list[Written]:
     """Writes each piece, seated, as a binary STL of its own.
 
-    equal_once : only the first of equal pieces, with how many there are in its name; assembled : where they belong on
-    the prop instead of in their seats
-    replace : whether files of these names may be replaced
+    Parameters
+    ----------
+    equal_once : bool
+        Only the first of equal pieces, with how many there are in its name.
+    assembled : bool
+        Where they belong on the prop instead of in their seats.
+    replace : bool
+        Whether files of these names may be replaced.
 
     Raises
     ------
-    WouldReplace : some are there, and they may not; nothing was written.
-    SaveFailed : the folder cannot be made or written; files from before are whole.
-    Cancelled : the job is no longer wanted; files written so far stay.
+    WouldReplace
+        Some are there, and they may not; nothing was written.
+    SaveFailed
+        The folder cannot be made or written; files from before are whole.
+    Cancelled
+        The job is no longer wanted; files written so far stay.
     """
     make_folder(folder)
     counted = each_once(pieces) if equal_once else [(piece, 1) for piece in pieces]
@@ -109,15 +125,23 @@ def write_3mf(
 ) -> Written:
     """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
 
-    lying, posts, beds_by : see ``lay_out``
-    equal_once : equal pieces are copies of the first of them, in its seat
-    replace : whether a file of that name may be replaced
+    Parameters
+    ----------
+    lying, posts, beds_by : Sequence[Placement]
+        See ``lay_out``.
+    equal_once : bool
+        Equal pieces are copies of the first of them, in its seat.
+    replace : bool
+        Whether a file of that name may be replaced.
 
     Raises
     ------
-    WouldReplace : there is one, and it may not.
-    SaveFailed : the file cannot be written; one from before is whole.
-    Cancelled : the job is no longer wanted.
+    WouldReplace
+        There is one, and it may not.
+    SaveFailed
+        The file cannot be written; one from before is whole.
+    Cancelled
+        The job is no longer wanted.
     """
     refuse_existing([path], replace=replace)
     model = new_model(title)
@@ -135,13 +159,23 @@ def together_bytes(
 ) -> bytes:
     """A 3MF of pieces where they lie, each in its colour: that of its material, where this has one.
 
-    laid : of each piece, in the same order; printer : what the plan is judged by
-    about : further metadata, by name; picture : a PNG of it, for its thumbnail
+    Parameters
+    ----------
+    laid : Sequence[Laid]
+        Of each piece, in the same order.
+    printer : Printer
+        What the plan is judged by.
+    about : Mapping[str, str]
+        Further metadata, by name.
+    picture : bytes
+        A PNG of it, for its thumbnail.
 
     Raises
     ------
-    SaveFailed : a piece would not be closed in the file.
-    Cancelled : the job is no longer wanted.
+    SaveFailed
+        A piece would not be closed in the file.
+    Cancelled
+        The job is no longer wanted.
     """
     model = new_model(title)
     group = model.GetMetaDataGroup()
@@ -160,17 +194,25 @@ def write_project(
 ) -> Written:
     """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
 
-    guests : the surfaces of guests that are models, by content hash; those that the project names are saved with it
-    posts : of the pieces, see ``lay_out``
-    replace : whether a file of that name may be replaced
+    A project of an older version of the program that is replaced is kept beside it, as "name-version-1.3mf".
+
+    Parameters
+    ----------
+    guests : Mapping[str, Solid]
+        The surfaces of guests that are models, by content hash; those that the project names are saved with it.
+    posts : Mapping[str, PostsReport]
+        Of the pieces, see ``lay_out``.
+    replace : bool
+        Whether a file of that name may be replaced.
 
     Raises
     ------
-    WouldReplace : there is one, and it may not.
-    SaveFailed : the file cannot be written; one from before is whole.
-    Cancelled : the job is no longer wanted.
-
-    A project of an older version of the program that is replaced is kept beside it, as "name-version-1.3mf".
+    WouldReplace
+        There is one, and it may not.
+    SaveFailed
+        The file cannot be written; one from before is whole.
+    Cancelled
+        The job is no longer wanted.
     """
     refuse_existing([path], replace=replace)
     written = project_text(project)
@@ -206,13 +248,19 @@ def _older_version(path: Path) -> int | None:
 def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -> None:
     """Writes a surface, mm, as it lies in its own frame; the ending says the format.
 
-    replace : whether a file of that name may be replaced
+    Parameters
+    ----------
+    replace : bool
+        Whether a file of that name may be replaced.
 
     Raises
     ------
-    WouldReplace : there is one, and it may not.
-    BadPlan : no format of that ending is written.
-    SaveFailed : the file cannot be written; one from before is whole.
+    WouldReplace
+        There is one, and it may not.
+    BadPlan
+        No format of that ending is written.
+    SaveFailed
+        The file cannot be written; one from before is whole.
     """
     ending = path.suffix.lower().lstrip(".")
     if ending not in WRITTEN:
@@ -234,7 +282,8 @@ def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
 
     Raises
     ------
-    SaveFailed : the file cannot be written; one from before is whole.
+    SaveFailed
+        The file cannot be written; one from before is whole.
     """
     document = new_model(model.name)
     corners, triangles = in_file(*two_sided(model.solid), closed=model.solid.closed)
@@ -254,7 +303,13 @@ def new_model(title: str) -> Any:
 
 
 def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: AnyInts, name: str) -> Any:
-    """Adds a surface to a document of the library. vertices : (n, 3) mm; triangles : (m, 3)"""
+    """Adds a surface to a document of the library.
+
+    Parameters
+    ----------
+    vertices : (n, 3), mm
+    triangles : (m, 3) int
+    """
     mesh = model.AddMeshObject()
     mesh.SetName(name)
     points = np.ascontiguousarray(vertices, "<f4")
@@ -274,8 +329,13 @@ def _add_pieces(
 ) -> tuple[int, list[Floats]]:
     """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
 
-    laid : where each lies, see ``lay_out``; whole : the mesh object of the opened model; a piece that is the model as
-        it came is that object again, resized by its transform
+    Parameters
+    ----------
+    laid : Sequence[Laid]
+        Where each lies, see ``lay_out``.
+    whole : Any
+        The mesh object of the opened model; a piece that is the model as it came is that object again, resized
+        by its transform.
     """
     meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
     colours = _Colours(model)
@@ -305,7 +365,8 @@ def _add_pieces(
 
 class _Colours:
     """The colours of pieces in a document of the library: base materials, of which each mesh has one (3MF Core
-    Specification 1.3, section 5)."""
+    Specification 1.3, section 5).
+    """
 
     def __init__(self, model: Any) -> None:
         self._model: Any = model
@@ -338,7 +399,13 @@ def _write(model: Any, path: Path, job: Job, replace: bool, transforms: Sequence
 
 
 def packed_model(model: Any, transforms: Sequence[Floats]) -> bytes:
-    """A document of the library as a file. transforms : (4, 3) each, see ``package.packed``"""
+    """A document of the library as a file.
+
+    Parameters
+    ----------
+    transforms : (4, 3)
+        Each, see ``package.packed``.
+    """
     writer = model.QueryWriter("3mf")
     writer.SetDecimalPrecision(9)
     return packed(bytes(writer.WriteToBuffer()), transforms)

@@ -16,9 +16,19 @@ from .layout import Laid, bed_printer
 class BedJob:
     """One bed.
 
-    bed : its number, from 0 on; pieces : numbers in the list of what is laid; material : g
-    cost : of material and hours, with a share for prints that fail, in the currency of the profile
-    printer : loaded with what is printed on it; second : that is the second one of the plan
+    Attributes
+    ----------
+    bed : int
+        Its number, from 0 on.
+    pieces : tuple[int, ...]
+        Numbers in the list of what is laid.
+    material : float, g
+    cost : float
+        Of material and hours, with a share for prints that fail, in the currency of the profile.
+    printer : Printer
+        Loaded with what is printed on it.
+    second : bool
+        That is the second one of the plan.
     """
 
     bed: int
@@ -32,8 +42,19 @@ class BedJob:
 
 @dataclass(frozen=True)
 class PrintJob:
-    """All beds. least : no fewer beds can hold the pieces; longest : seconds of the piece that takes longest, alone
-    contacts : to be glued, or joined, for one copy; glue : mm2 of them"""
+    """All beds.
+
+    Attributes
+    ----------
+    least : int
+        No fewer beds can hold the pieces.
+    longest : float
+        Seconds of the piece that takes longest, alone.
+    contacts : int
+        To be glued, or joined, for one copy.
+    glue : float, mm2
+        Of them.
+    """
 
     beds: tuple[BedJob, ...]
     least: int
@@ -72,10 +93,17 @@ class PrintJob:
 
 
 def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int) -> PrintJob:
-    """What printing takes, from the figures of the pieces. laid : see ``lay_out``; least : see ``BedSearch``
+    """What printing takes, from the figures of the pieces.
 
     Filament: the time of the paths of all pieces on a bed, and what is lost at each layer once for all of them. Resin:
     as long as the tallest of them. On a belt with a slope pieces follow each other, and no layer is of two.
+
+    Parameters
+    ----------
+    laid : Sequence[Laid]
+        See ``lay_out``.
+    least : int
+        See ``BedSearch``.
     """
     pieces = outcome.pieces
     beds = []

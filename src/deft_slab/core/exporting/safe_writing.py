@@ -24,18 +24,23 @@ _NAMED = 4
 def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True) -> None:
     """Writes aside, makes sure it is on the disk, then puts it in its place.
 
-    content : all of it, or a file that is read from its beginning
-
     A file that was there keeps its mode; of a symbolic link, what it points to is written. A process that is killed
     meanwhile leaves nothing behind where the file system knows files without a name (``O_TMPFILE``); elsewhere its
     leavings go with the next file that is written into the same folder.
 
-    replace : whether a file of that name may be replaced
+    Parameters
+    ----------
+    content : bytes | IO[bytes]
+        All of it, or a file that is read from its beginning.
+    replace : bool
+        Whether a file of that name may be replaced.
 
     Raises
     ------
-    WouldReplace : there is one, and it may not.
-    SaveFailed : the folder is missing or unwritable, the disk is full, or the name is of no plain file; a file of that
+    WouldReplace
+        There is one, and it may not.
+    SaveFailed
+        The folder is missing or unwritable, the disk is full, or the name is of no plain file; a file of that
         name is as it was.
     """
     aside: Path | None = None
@@ -86,8 +91,10 @@ def write_each(files: Iterable[tuple[Path, bytes | IO[bytes]]], *, replace: bool
 
     Raises
     ------
-    WouldReplace : one is there, and it may not be replaced.
-    SaveFailed : one could not be written; the error says which ones were, and these stay.
+    WouldReplace
+        One is there, and it may not be replaced.
+    SaveFailed
+        One could not be written; the error says which ones were, and these stay.
     """
     written: list[str] = []
     for path, content in files:
@@ -107,7 +114,8 @@ def make_folder(folder: Path) -> None:
 
     Raises
     ------
-    SaveFailed : it cannot be made.
+    SaveFailed
+        It cannot be made.
     """
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -123,7 +131,8 @@ def keep_beside(path: Path, word: str) -> Path:
 
     Raises
     ------
-    SaveFailed : it cannot be read or written.
+    SaveFailed
+        It cannot be read or written.
     """
     try:
         content = path.read_bytes()
@@ -147,7 +156,8 @@ def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
 
     Raises
     ------
-    WouldReplace : some are there; it names them.
+    WouldReplace
+        Some are there; it names them.
     """
     there = [] if replace else [path for path in paths if os.path.lexists(path)]
     if there:

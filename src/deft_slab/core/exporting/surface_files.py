@@ -24,7 +24,8 @@ def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floa
 
     Raises
     ------
-    SaveFailed : it is closed, and would not be in the file.
+    SaveFailed
+        It is closed, and would not be in the file.
     """
     corners, triangles = on_grid(vertices, triangles)
     if closed and not watertight(triangles, len(corners)):
@@ -62,7 +63,8 @@ def read_again(content: bytes, ending: str) -> list[tuple[Floats, Ints]]:
 
     Raises
     ------
-    SaveFailed : it cannot be read.
+    SaveFailed
+        It cannot be read.
     """
     try:
         found = _read_3mf(content) if ending == "3mf" else [_read_plain(content, ending)]

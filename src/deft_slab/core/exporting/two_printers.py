@@ -27,7 +27,8 @@ def shared_out(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QU
 
     Raises
     ------
-    BadPlan : the plan has no second printer. As ``Evaluator.evaluate`` else.
+    BadPlan
+        The plan has no second printer. As ``Evaluator.evaluate`` else.
     """
     if plan.second is None:
         raise BadPlan(tr("There is no second printer."), remedy=tr("Choose one first."))
@@ -52,8 +53,15 @@ def shared_out(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QU
 
 @dataclass(frozen=True)
 class _Task:
-    """A piece with its copies. seconds, areas : of one copy on the first and on the second printer, mm2; may : whether
-    it can be printed on each"""
+    """A piece with its copies.
+
+    Attributes
+    ----------
+    seconds, areas : tuple[float, float]
+        Of one copy on the first and on the second printer, mm2.
+    may : tuple[bool, bool]
+        Whether it can be printed on each.
+    """
 
     seconds: tuple[float, float]
     areas: tuple[float, float]

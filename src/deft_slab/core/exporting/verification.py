@@ -24,11 +24,15 @@ def verified(
 ) -> tuple[int, float, tuple[float, float, float]]:
     """(triangles, mm3, (3,) mm) of a file as it reads.
 
-    wanted : of each surface in it its corners (n, 3) mm, and its volume in mm3, None where it is open
+    Parameters
+    ----------
+    wanted : Sequence[tuple[Floats, float | None]]
+        Of each surface in it its corners (n, 3) mm, and its volume in mm3, None where it is open.
 
     Raises
     ------
-    SaveFailed : it is not closed, or not at its place, or not of that volume.
+    SaveFailed
+        It is not closed, or not at its place, or not of that volume.
     """
     read = read_again(content, ending)
     if len(read) != len(wanted):

@@ -8,7 +8,15 @@ from pathlib import Path
 
 @dataclass(frozen=True)
 class Written:
-    """path : the file; pieces : how many are in it, or are to be printed of it; beds : how many beds they take"""
+    """Attributes
+    ----------
+    path : Path
+        The file.
+    pieces : int
+        How many are in it, or are to be printed of it.
+    beds : int
+        How many beds they take.
+    """
 
     path: Path
     pieces: int

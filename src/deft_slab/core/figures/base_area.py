@@ -23,9 +23,14 @@ LEAST_TIPPING = 10.0
 
 @dataclass(frozen=True)
 class Base:
-    """area : mm2 of the facets that rest on the bed, facing down
-    steadiness : mm from the projected centre of mass to the edge of the base outline; negative: it falls over
-    tipping : degrees, atan(steadiness / height of the centre of mass)
+    """Attributes
+    ----------
+    area : float
+        mm2 of the facets that rest on the bed, facing down.
+    steadiness : float, mm
+        From the projected centre of mass to the edge of the base outline; negative: it falls over.
+    tipping : float, degrees
+        Atan(steadiness / height of the centre of mass).
     """
 
     area: float
@@ -57,7 +62,10 @@ def outline(points: Floats) -> Floats:
 def steadiness(point: Floats, hull: Floats) -> float:
     """mm from a point to the edge of an outline, negative outside; 0 or less for an outline without area.
 
-    point : (2,); hull : (k, 2).
+    Parameters
+    ----------
+    point : (2,) float64
+    hull : (k, 2) float64
     """
     if len(hull) == 1:
         return -float(np.linalg.norm(point - hull[0]))
@@ -76,8 +84,15 @@ def steadiness(point: Floats, hull: Floats) -> float:
 def base_of(vertices: Floats, triangles: Ints32, resting_down: Bools, area: float, centre: Floats) -> Base:
     """The base of a piece that was set down.
 
-    vertices : (n, 3) mm, bed frame; resting_down : (m,) bool, facets that rest and face down; area : mm2 of those
-    centre : (3,) centre of mass, bed frame
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm, bed frame
+    resting_down : (m,) bool
+        Facets that rest and face down.
+    area : float, mm2
+        Of those.
+    centre : (3,) float64
+        Centre of mass, bed frame.
     """
     touching = vertices[np.unique(triangles[resting_down])] if resting_down.any() else vertices[vertices[:, 2] <= 1e-6]
     reach = steadiness(centre[:2], outline(touching[:, :2]))
@@ -87,7 +102,10 @@ def base_of(vertices: Floats, triangles: Ints32, resting_down: Bools, area: floa
 def fit(vertices: Floats, printer: Printer) -> Fit:
     """Whether a piece fits the bed, less its margin, under the printer's height, at some yaw.
 
-    vertices : (n, 3) mm, bed frame, set down or lifted. Turns are tried every quarter of a degree.
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm, bed frame
+        Set down or lifted. Turns are tried every quarter of a degree.
     """
     room = np.array(printer.room[:2])
     corners = outline(vertices[:, :2])
@@ -110,7 +128,14 @@ def fits_turned(
 ) -> Bools:
     """(k,) whether a piece fits a printer in each of k rotations (k, 3, 3), turned by some multiple of 7.5 degrees.
 
-    corners : (n, 3) mm of its convex hull; room : mm along x, y and z; lift : mm over the bed
+    Parameters
+    ----------
+    corners : (n, 3) float64, mm
+        Of its convex hull.
+    room : mm
+        Along x, y and z.
+    lift : float
+        mm over the bed.
     """
     turns = np.radians(np.arange(0.0, 180.0, 7.5))
     corners, rotations = np.ascontiguousarray(corners, float), np.ascontiguousarray(rotations, float)
@@ -121,7 +146,8 @@ def fits_turned(
 
 def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> Ints:
     """(...) how many times a printer's room each of some boxes (..., 3) takes, cut into equal blocks that lie as is
-    best. mm"""
+    best. mm
+    """
     sizes = np.asarray(sizes, float)
     rooms = box_kernels.rooms_of_boxes(np.ascontiguousarray(sizes.reshape(-1, 3)), np.array(room, float))
     return np.asarray(rooms.reshape(sizes.shape[:-1]))
@@ -131,7 +157,10 @@ def least_rooms(points: Floats, room: tuple[float, float, float], volume: float)
     """How many pieces that fit a printer's room a body falls into, at least: by its volume (mm3), and because no piece
     holds two points that lie farther apart than the room's corners.
 
-    points : (n, 3) mm, of it
+    Parameters
+    ----------
+    points : (n, 3) float64, mm
+        Of it.
     """
     if not np.isfinite(room).all():
         return 1
@@ -151,7 +180,10 @@ def least_rooms(points: Floats, room: tuple[float, float, float], volume: float)
 def largest_scale(vertices: Floats, printer: Printer) -> float:
     """The factor by which a piece can be scaled so that it just fits the printer at some yaw.
 
-    vertices : (n, 3) mm, bed frame. Turns are tried every quarter of a degree, as by ``fit``.
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm, bed frame
+        Turns are tried every quarter of a degree, as by ``fit``.
     """
     corners = outline(vertices[:, :2])
     turns = np.radians(np.arange(0.0, 180.0, 0.25))

@@ -23,7 +23,10 @@ _LAYERS = 128
 class Sketches:
     """(k,) figures of k ways to sit. Units are in the names of ``Figures``; ``sits_flat`` is 1 or 0.
 
-    steady : degrees by which it can be tipped, 0 where it does not sit flat
+    Attributes
+    ----------
+    steady : degrees
+        By which it can be tipped, 0 where it does not sit flat.
     """
 
     support_volume_mm3: Floats
@@ -44,8 +47,16 @@ def sketches(
 ) -> Sketches:
     """What a search needs to know of some ways to sit.
 
-    rotations : (k, 3, 3); threshold : degrees; cells : columns across the longer side of the shadow; lift : mm over the
-    bed; layered : with the largest layer; else that is 0, and it is quicker
+    Parameters
+    ----------
+    rotations : (k, 3, 3) float64
+    threshold : float, degrees
+    cells : int
+        Columns across the longer side of the shadow.
+    lift : float
+        mm over the bed.
+    layered : bool
+        With the largest layer; else that is 0, and it is quicker.
     """
     printer = printer or default_printer()
     marks = marks or unmarked(len(solid.triangles))
@@ -78,7 +89,13 @@ def sketches(
 
 
 def _base(solid: Solid, rotation: Floats, area: float) -> Base:
-    """What a piece that is set down stands on; area : mm2 of what rests."""
+    """What a piece that is set down stands on;
+
+    Parameters
+    ----------
+    area : float, mm2
+        Of what rests.
+    """
     vertices = column_kernels.turn_and_set_down(solid.vertices, rotation, 0.0)
     low = vertices[:, 2] <= BED_TOLERANCE
     resting = low[solid.triangles].all(axis=1) & (solid.normals @ rotation[2] < 0)

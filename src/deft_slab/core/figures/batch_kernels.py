@@ -22,13 +22,28 @@ def sketch_sums(
 ):
     """(k, 12) figures of each of k ways to sit: the column field, the facets and the sections of one after the other.
 
-    vertices : (n, 3) mm; triangles : (m, 3); normals : (m, 3) unit; areas : (m,) mm2; rotations : (k, 3, 3)
-    lift : mm over the bed; low to clear, show : see ``kernels.weigh_facets``; cells : across the longer side
-    layers : how many sections are looked at, 0 for none; closed : they can be reckoned from the facets
-
     In each row: support volume, of it what no scale was needed for is 0 where nothing needs support; landing area,
     landing area on show faces, shadow, height of the highest point, largest section, needing area, supported area, the
     part of that on show faces, nearly level underside, resting area, wall (see ``kernels.weigh_facets``). mm, mm2, mm3.
+
+    Parameters
+    ----------
+    vertices : (n, 3), mm
+    triangles : (m, 3)
+    normals : (m, 3)
+        Unit.
+    areas : (m,), mm2
+    rotations : (k, 3, 3)
+    lift
+        mm over the bed; low to.
+    clear, show
+        See ``kernels.weigh_facets``.
+    cells
+        Across the longer side.
+    layers
+        How many sections are looked at, 0 for none.
+    closed
+        They can be reckoned from the facets.
     """
     found = np.zeros((len(rotations), SUMS))
     weight, nobody = np.empty(len(triangles)), np.zeros(len(triangles), np.bool_)

@@ -13,8 +13,14 @@ _EXACTLY = 1e-6
 
 @njit(**FAST)
 def fits_turned(corners, rotations, cosines, sines, room, lift):
-    """(k,) bool: see ``base.fits_turned``. corners : (n, 3); cosines, sines : (t,) of turns that lie evenly over half
-    a circle, an even number of them"""
+    """(k,) bool: see ``base.fits_turned``.
+
+    Parameters
+    ----------
+    corners : (n, 3)
+    cosines, sines : (t,)
+        Of turns that lie evenly over half a circle, an even number of them.
+    """
     turns = len(cosines)
     half = turns // 2
     fits = np.zeros(len(rotations), np.bool_)
@@ -47,7 +53,12 @@ def fits_turned(corners, rotations, cosines, sines, room, lift):
 
 @njit(**FAST)
 def rooms_of_boxes(sizes, room):
-    """(n,) see ``base.rooms_of_boxes``; sizes : (n, 3)."""
+    """(n,) see ``base.rooms_of_boxes``;
+
+    Parameters
+    ----------
+    sizes : (n, 3)
+    """
     found = np.empty(len(sizes), np.int64)
     counts = np.empty((3, 3))
     for n in range(len(sizes)):

@@ -21,11 +21,18 @@ round numbers, do not fall on sample points."""
 
 @dataclass(frozen=True, eq=False)
 class Columns:
-    """x0, y0, cell : mm, bed frame: corner of the grid and side of a cell
-    nx, ny : cells along x and y; cell (i, j) is number j * nx + i
-    start : (nx * ny + 1,) int64, where each cell's hits begin
-    heights : (hits,) float64, mm, rising within a cell
-    facets : (hits,) int32: f for an exit (facing up), -1 - f for an entry (facing down)
+    """Attributes
+    ----------
+    x0, y0, cell : float, mm
+        Bed frame: corner of the grid and side of a cell.
+    nx, ny : int
+        Cells along x and y; cell (i, j) is number j * nx + i.
+    start : (nx * ny + 1,) int64
+        Where each cell's hits begin.
+    heights : (hits,) float64, mm
+        Rising within a cell.
+    facets : (hits,) int32
+        F for an exit (facing up), -1 - f for an entry (facing down).
     """
 
     x0: float
@@ -58,9 +65,12 @@ def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
 def column_field(vertices: Floats, triangles: Ints32, cells: int) -> Columns:
     """Rasterises a piece into columns.
 
+    Parameters
+    ----------
     vertices : (n, 3) float64, mm, bed frame
     triangles : (m, 3) int32
-    cells : number of cells along the longer side of the shadow
+    cells : int
+        Number of cells along the longer side of the shadow.
     """
     left, front, right, back = column_kernels.shadow_of(vertices)
     side = max(right - left, back - front, cells * 1e-9) / cells

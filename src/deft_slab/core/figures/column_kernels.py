@@ -84,7 +84,8 @@ def to_grid(vertices, x0, y0, h):
 @njit(**FAST)
 def whole_cells(placed):
     """((n,) columns, (n,) rows), int32: the first sample point at or after each vertex; rounding up keeps their order,
-    so what holds of these holds of the vertices too."""
+    so what holds of these holds of the vertices too.
+    """
     columns, rows = np.empty(len(placed), np.int32), np.empty(len(placed), np.int32)
     for n in range(len(placed)):
         columns[n] = rounded_up(placed[n, 0])
@@ -113,7 +114,12 @@ took 0.7 GB and seconds for each way."""
 def side_within(side, shadows, cells, most):
     """The side of a cell, mm, made larger where a grid of so many cells across would get too many hits.
 
-    shadows : see ``shadows_of_facets``; most : hits in a column, on average
+    Parameters
+    ----------
+    shadows
+        See ``shadows_of_facets``.
+    most
+        Hits in a column, on average.
     """
     return max(side, math.sqrt(shadows / most) / cells)
 
@@ -134,7 +140,8 @@ def by_row(a, b, c, rows):
 @njit(**_INLINE)
 def shorter_edge(placed, a, b, c, rows, upper):
     """(first row, end, x, y, run) of an edge: from the lowest corner to the middle one, or, the upper one, from
-    there to the highest; it passes row j at x + (j - y) run."""
+    there to the highest; it passes row j at x + (j - y) run.
+    """
     p, q = (b, c) if upper else (a, b)
     x, y = placed[p, 0], placed[p, 1]
     first, end = rows[p], rows[q]
@@ -145,7 +152,10 @@ def shorter_edge(placed, a, b, c, rows, upper):
 def scan(placed, triangles, nx, ny):
     """Every hit of every facet: (cells, heights, facets), in facet order; an exit has facet f, an entry -1 - f.
 
-    placed : (n, 3) from ``to_grid``
+    Parameters
+    ----------
+    placed : (n, 3)
+        From ``to_grid``.
     """
     across, rows = whole_cells(placed)
     size = 4 * nx * ny + 1024
@@ -165,7 +175,8 @@ def scan(placed, triangles, nx, ny):
 def _scanned_from(begin, placed, across, rows, triangles, nx, count, cells, heights, facets):
     """Adds the hits of facets from ``begin`` on to the ``count`` that are there, while there is room: (the next facet,
     hits, how much room that needs; 0 when all are done). Apart from ``scan``: arrays that a loop may change slow all
-    of it."""
+    of it.
+    """
     for f in range(begin, len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
         tall = max(rows[a], rows[b], rows[c]) - min(rows[a], rows[b], rows[c])
@@ -215,7 +226,8 @@ _DEEP = 64
 @njit(**_INLINE)
 def _is_later(z, f, other_z, other_f):
     """Whether a hit comes after another one. At the same height exits come first, so that shells that touch leave no
-    gap."""
+    gap.
+    """
     return z > other_z or (z == other_z and f < 0 and other_f >= 0)
 
 
@@ -273,13 +285,19 @@ def into_columns(cells, heights, facets, count):
 def support_sums(start, heights, facets, weight, hidden, show, floors):
     """Walks every column upward with its winding number and sums what needs support.
 
-    weight : (m,) share of each facet that needs support, 0 to 1
-    hidden : (m,) bool, facets whose support nobody can take out
-    show : (m,) bool, facets that must come out clean
-    floors : (hits,) float64, written: where the support under a hit ends; the hit's own height where it needs none
-
     Returns (all in cells, or mm times cells): area hit, landing heights under it, gap down to the bed, gap down to
     the piece, gap of hidden facets, landing area on the piece, the part of it on show faces, columns with any hit.
+
+    Parameters
+    ----------
+    weight : (m,)
+        Share of each facet that needs support, 0 to 1.
+    hidden : (m,) bool
+        Facets whose support nobody can take out.
+    show : (m,) bool
+        Facets that must come out clean.
+    floors : (hits,) float64
+        Written: where the support under a hit ends; the hit's own height where it needs none.
     """
     area = landing_heights = on_bed = on_piece = inside = landing = landing_on_show = 0.0
     columns = 0
@@ -326,7 +344,12 @@ def support_sums(start, heights, facets, weight, hidden, show, floors):
 def section_cells(start, heights, facets, base, thickness, count):
     """(count,) cells of the grid that lie in the piece in the middle of each layer.
 
-    base : height of the bottom of the first layer; thickness : of a layer
+    Parameters
+    ----------
+    base
+        Height of the bottom of the first layer.
+    thickness
+        Of a layer.
     """
     steps = np.zeros(count + 1, np.int64)
     for cell in range(len(start) - 1):
@@ -354,15 +377,26 @@ def section_cells(start, heights, facets, base, thickness, count):
 def weigh_facets(heights, triangles, normals_z, areas, low, high, tolerance, lifted, level, hold, clear, show, weight):
     """One pass over the facets for what a tilt costs before any column is looked at.
 
-    heights : (n,) z of the vertices, the lowest at 0 (at the lift where the piece is lifted)
-    normals_z : (m,); low, high : sines between which the need for support rises from 0 to 1
-    tolerance : mm that a facet may lie over the bed and still rest on it; lifted : nothing rests
-    level : sine from which on an underside is nearly level
-    hold, clear, show : (m,) bool; weight : (m,), written: share of the facet that gets support
-
     Returns: needing area, the part of it that gets support, of that the part on show faces, needing area that is
     refused, supported area seen from above, the same times its height, nearly level underside, resting area that faces
     down, wall (area times the share that is upright: the sum of the lengths of all level sections, times mm of height).
+
+    Parameters
+    ----------
+    heights : (n,)
+        Z of the vertices, the lowest at 0 (at the lift where the piece is lifted).
+    normals_z : (m,)
+    low, high
+        Sines between which the need for support rises from 0 to 1.
+    tolerance : mm
+        That a facet may lie over the bed and still rest on it.
+    lifted
+        Nothing rests.
+    level
+        Sine from which on an underside is nearly level.
+    hold, clear, show : (m,) bool
+    weight : (m,)
+        Written: share of the facet that gets support.
     """
     need = supported = scar = unheld = shadow = shadow_height = underside = resting = wall = 0.0
     for f in range(len(triangles)):

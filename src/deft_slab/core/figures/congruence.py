@@ -62,7 +62,8 @@ class _SurfaceDistances:
 
 def surface_moments(solid: Solid) -> tuple[Floats, Floats]:
     """((3,) centre, (3, 3) covariance in mm2) of a surface, by its area: over a triangle with corners v_i and area A
-    the integral of x x^T is A / 12 (sum of v_i v_i^T + s s^T), with s the sum of the v_i."""
+    the integral of x x^T is A / 12 (sum of v_i v_i^T + s s^T), with s the sum of the v_i.
+    """
     corners = solid.vertices[solid.triangles] - solid.bounds[0]
     total = corners.sum(axis=1)
     weight = solid.areas / solid.areas.sum()
@@ -124,8 +125,14 @@ def motions(
     a: Solid, b: Solid, asked: Callable[[Floats, Floats], tuple[float, ...] | None]
 ) -> Iterator[tuple[Floats, Floats]]:
     """(turn (3, 3), shift (3,) in mm) of the moves, without a mirror, that bring the first of two pieces of the same
-    shape onto the second: several, where the piece is symmetric. asked : what one asks, less comes first; None where it
-    is of no interest; of one that is known only as far as the main axes tell"""
+    shape onto the second: several, where the piece is symmetric.
+
+    Parameters
+    ----------
+    asked
+        What one asks, less comes first; None where it is of no interest; of one that is known only as far as
+        the main axes tell.
+    """
     one, other = _shape(a), _shape(b)
     limit = TOLERANCE * a.diagonal
     brought = [(asked(turn, other.centre - turn @ one.centre), turn) for turn in _rotations(one, other, False)]

@@ -51,7 +51,14 @@ _COPLANAR, _FINE = np.cos(np.radians(0.1)), 1500.0
 
 @dataclass(frozen=True, eq=False)
 class Candidate:
-    """down : unit vector, model frame; rotation : (3, 3); kind : why it was tried, in words for a person"""
+    """Attributes
+    ----------
+    down : array of float64
+        Unit vector, model frame.
+    rotation : (3, 3) float64
+    kind : str
+        Why it was tried, in words for a person.
+    """
 
     down: Floats
     rotation: Floats
@@ -112,9 +119,14 @@ def candidates(
 ) -> list[Candidate]:
     """Directions worth trying for a piece, none twice.
 
-    stood : (3, 3) rotation in which the whole model stands
-    thorough : with large flat facets and hull facets; else only cut faces and as the model stood
-    hull : of the piece, if it is there already
+    Parameters
+    ----------
+    stood : (3, 3) float64
+        Rotation in which the whole model stands.
+    thorough : bool
+        With large flat facets and hull facets; else only cut faces and as the model stood.
+    hull : ConvexHull | None
+        Of the piece, if it is there already.
     """
     found: list[Candidate] = []
 
@@ -161,7 +173,15 @@ def near_to(down: Floats, n: int, others: list[int]) -> list[int]:
 def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = None) -> list[int]:
     """Numbers of the best directions that lie apart, of those among which to choose.
 
-    down : (n, 3); values : (n,), less is better; count : how many; among : (n,) bool, all by default.
+    Parameters
+    ----------
+    down : (n, 3) float64
+    values : (n,) float64
+        Less is better.
+    count : int
+        How many.
+    among : (n,) bool
+        All by default.
     """
     chosen: list[int] = []
     for n in np.argsort(values, kind="stable"):
@@ -181,8 +201,18 @@ def _leaning(downs: Floats) -> list[Candidate]:
 
 @dataclass(frozen=True, eq=False)
 class Seat:
-    """A seat that was tried. rotation : (3, 3); kind : why it was tried; support : mm3, by the soft rule
-    fits : whether it fits the printer, turned by some multiple of 7.5 degrees"""
+    """A seat that was tried.
+
+    Attributes
+    ----------
+    rotation : (3, 3) float64
+    kind : str
+        Why it was tried.
+    support : float, mm3
+        By the soft rule.
+    fits : bool
+        Whether it fits the printer, turned by some multiple of 7.5 degrees.
+    """
 
     down: Floats
     rotation: Floats
@@ -195,7 +225,13 @@ class Seat:
 @dataclass(frozen=True, eq=False)
 class SeatChoice:
     """The seat of a piece with the least support, and the one with the least of those that sit flat, None where it can
-    sit flat on nothing. Of seats that fit the printer, where any does. volume : mm3 of the piece"""
+    sit flat on nothing. Of seats that fit the printer, where any does.
+
+    Attributes
+    ----------
+    volume : float
+        mm3 of the piece.
+    """
 
     least: Seat
     flat: Seat | None
@@ -212,8 +248,12 @@ class SeatChoice:
 def worth_leaning(least: Floats | float, flat: Floats | float, volume: Floats | float, leaning: float) -> Bools:
     """Whether pieces lean; see ``Plan.leaning``.
 
-    least, flat : mm3 of support, of the best seat and of the best flat one; volume : mm3 of the pieces; all of one
-    shape (...)
+    Parameters
+    ----------
+    least, flat : mm3
+        Of support, of the best seat and of the best flat one.
+    volume : Floats | float
+        mm3 of the pieces; all of one shape (...).
     """
     saves, volume = np.asarray(flat) - least, np.asarray(volume)
     asked = leaning * (flat + _LITTLE * volume)
@@ -224,9 +264,17 @@ def worth_leaning(least: Floats | float, flat: Floats | float, volume: Floats | 
 class SeatWishes:
     """What seats of a piece are tried for.
 
-    stood : (3, 3) rotation in which the whole model stands; threshold : degrees
-    room : (3,) mm of the printer, None where it does not matter; lift : mm over the bed
-    cells : columns across the longer side
+    Attributes
+    ----------
+    stood : (3, 3) float64
+        Rotation in which the whole model stands.
+    threshold : float, degrees
+    room : (3,)
+        mm of the printer, None where it does not matter.
+    lift : float
+        mm over the bed.
+    cells : int
+        Columns across the longer side.
     """
 
     stood: Floats
@@ -249,14 +297,20 @@ def seats_of(
 ) -> SeatChoice:
     """The seats with the least support volume, of all and of those that sit flat.
 
-    thorough : also on flats, on the outline, in spread directions, and in what lies around the best that are apart
-    free : (n, 3) unit, model frame, tried instead of spread directions, or besides if not thorough
-    whole : what ``solid`` stands in for, and its marks: the best are looked at again on it, for what a draft mesh rests
-        on may be more than what the piece does
+    Parameters
+    ----------
+    thorough : bool
+        Also on flats, on the outline, in spread directions, and in what lies around the best that are apart.
+    free : (n, 3) float64
+        Unit, model frame, tried instead of spread directions, or besides if not thorough.
+    whole : tuple[Solid, Marked] | None
+        What ``solid`` stands in for, and its marks: the best are looked at again on it, for what a draft mesh
+        rests on may be more than what the piece does.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     hull = hull_of(solid) if thorough or wishes.room is not None else None
     corners = hull_corners(solid, hull)

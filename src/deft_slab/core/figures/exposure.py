@@ -30,7 +30,8 @@ HIDDEN = 0.1
 
 def spread_directions(count: int) -> Floats:
     """(count, 3) unit vectors spread evenly over the sphere (a Fibonacci lattice: equal-area steps in z, turning by
-    the golden angle)."""
+    the golden angle).
+    """
     number = np.arange(count) + 0.5
     z = 1.0 - 2.0 * number / count
     turn = np.pi * (1.0 + np.sqrt(5.0)) * number
@@ -44,14 +45,21 @@ def exposure(
 ) -> Floats:
     """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
 
-    directions : how many to look from over the whole sphere, in opposite pairs
-    cells : along the longest side of the solid; what is nearer together is not told apart
-    behind : what stands in the way, a draft mesh of the solid; the solid itself by default
-    chosen : (m,) which facets are looked at; the others have 1
+    Parameters
+    ----------
+    directions : int
+        How many to look from over the whole sphere, in opposite pairs.
+    cells : int
+        Along the longest side of the solid; what is nearer together is not told apart.
+    behind : Solid | None
+        What stands in the way, a draft mesh of the solid; the solid itself by default.
+    chosen : (m,) bool
+        Which facets are looked at; the others have 1.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     cell = max(float(solid.size.max()), 1e-9) / cells
     vertices, triangles = _gathered(behind or solid, cell)
@@ -99,7 +107,10 @@ def _most_seen(pairs: Floats, above: Bools, below: Bools) -> float:
 def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> Ints:
     """(n,) one number for each cell of a cubic grid and way to face: the two skins of a thin wall stay apart.
 
-    normals : (n, 3), need not be of unit length. There is room for 2^16 cells along each side.
+    Parameters
+    ----------
+    normals : (n, 3) float64
+        Need not be of unit length. There is room for 2^16 cells along each side.
     """
     length = np.sqrt(np.einsum("ij,ij->i", normals, normals))
     facing = np.round(2 * normals / np.where(length > 0, length, 1.0)[:, None]).astype(np.int64) + 2
@@ -127,7 +138,8 @@ def _samples(
     solid: Solid, cell: float, chosen: Bools
 ) -> tuple[Floats, Floats, Ints]:
     """(points (s, 3), unit normals (s, 3), sample of each chosen facet): facets of one cell that face much the same way
-    are looked at in one point."""
+    are looked at in one point.
+    """
     centroids, vectors = solid.centroids[chosen], solid.area_vectors[chosen]
     sample_of = np.unique_inverse(_cell_numbers(centroids, vectors, solid.bounds[0], cell)).inverse_indices
     weight = np.maximum(solid.areas[chosen], 1e-12)

@@ -44,9 +44,15 @@ def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, r
 
     What faces up is looked at from above, what faces down from below.
 
-    centroids, normals : (m, 3) model frame; rotation : (3, 3) to the frame of the depth maps
-    reach : mm, how far behind the depth map a facet may lie and still count as its surface
-    from_above, from_below : weight of the two directions
+    Parameters
+    ----------
+    centroids, normals : (m, 3), model frame
+    rotation : (3, 3)
+        To the frame of the depth maps.
+    reach : mm
+        How far behind the depth map a facet may lie and still count as its surface.
+    from_above, from_below
+        Weight of the two directions.
     """
     for f in range(len(centroids)):
         p, q, r = normals[f, 0], normals[f, 1], normals[f, 2]

@@ -41,7 +41,8 @@ class Marked:
     @property
     def bits(self) -> Bytes:
         """(m,) the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot, 8 and 16 for where seams may never
-        run and where they are welcome."""
+        run and where they are welcome.
+        """
         return np.asarray(sum(mask.astype(np.uint8) << bit for bit, mask in enumerate(self._masks)), np.uint8)
 
     def picked(self, facets: Ints) -> Marked:
@@ -51,7 +52,9 @@ class Marked:
     def of(self, origin: Ints32) -> Marked:
         """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none.
 
-        origin : (m,).
+        Parameters
+        ----------
+        origin : (m,) int32
         """
         own = origin >= 0
         return Marked(*(own & mask[np.maximum(origin, 0)] for mask in self._masks))
@@ -70,7 +73,10 @@ def joined_marks(parts: list[Marked]) -> Marked:
 def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Bools]) -> Marked:
     """The marks on a surface of so many facets, one after the other.
 
-    take : gives (count,) the facets that one mark takes, see ``taken``
+    Parameters
+    ----------
+    take : Callable[[Mark], Bools]
+        Gives (count,) the facets that one mark takes, see ``taken``.
     """
     found = {f.name: np.zeros(count, np.bool_) for f in fields(Marked)}
     for mark in marks:
@@ -81,8 +87,12 @@ def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Bools]) -
 def facets_taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Bools:
     """(m,) the facets that a region takes; none where it lies elsewhere.
 
-    solid : in the units of the region: those of the file for marks, mm for cuts
-    seen : gives (m,) exposure to an audience
+    Parameters
+    ----------
+    solid : Solid
+        In the units of the region: those of the file for marks, mm for cuts.
+    seen : Callable[[Audience], Floats]
+        Gives (m,) exposure to an audience.
     """
     nothing = np.zeros(len(solid.triangles), np.bool_)
     if mark.shape == "seen":
@@ -122,7 +132,8 @@ def _grown(solid: Solid, mark: Region) -> Bools:
 
 def _bordered(solid: Solid, mark: Region) -> Bools:
     """What lies nearer to a place within the border than to one beyond it; and what hangs together away from the
-    border goes with most of what it touches there."""
+    border goes with most of what it touches there.
+    """
     told, nearest = mark.nearest_places(solid.centroids, solid.normals)
     within = told & (nearest < len(mark.places))
     places = np.array((*mark.places, *mark.beyond))
@@ -139,7 +150,8 @@ def _bordered(solid: Solid, mark: Region) -> Bools:
 
 def most_detailed(solid: Solid, share: float) -> Bools:
     """(m,) the share of the surface, by area, around which it bends most: bend of the edges times their length, over
-    area, within 2 % of the diagonal."""
+    area, within 2 % of the diagonal.
+    """
     pairs, bend = neighbours(solid)
     if not len(pairs):
         return np.zeros(len(solid.triangles), np.bool_)

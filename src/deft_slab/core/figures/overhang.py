@@ -22,7 +22,10 @@ LEVEL = math.sin(math.radians(80.0))
 def overhang_angles(normals_z: Floats) -> Floats:
     """Degrees from the vertical, sin a = -n_z: a wall is 0, a ceiling 90, what faces up is negative.
 
-    normals_z : (m,) z of the outward unit normals, bed frame
+    Parameters
+    ----------
+    normals_z : (m,) float64
+        Z of the outward unit normals, bed frame.
     """
     return np.asarray(np.degrees(np.arcsin(np.clip(-normals_z, -1.0, 1.0))))
 

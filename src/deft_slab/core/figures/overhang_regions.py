@@ -18,7 +18,10 @@ _LEAST_AREA = 0.5
 def overhang_spots(solid: Solid, measured: Measured, show: Bools | None) -> tuple[OverhangSpot, ...]:
     """The spots of a measured tilt, largest first.
 
-    show : (m,) bool, show faces
+    Parameters
+    ----------
+    show : (m,) bool
+        Show faces.
     """
     needy = np.flatnonzero(measured.past_threshold >= 0)
     if not len(needy):
@@ -53,7 +56,8 @@ def overhang_spots(solid: Solid, measured: Measured, show: Bools | None) -> tupl
 
 def _gaps(solid: Solid, measured: Measured, needy: Ints, spot: Ints, count: int) -> tuple[Floats, Bools]:
     """(mean gap under each spot in mm, whether most of its support ends on the piece), from the columns; a spot that no
-    column hits stands at its own height over the bed."""
+    column hits stands at its own height over the bed.
+    """
     columns = measured.columns
     number = np.full(len(measured.past_threshold), -1, np.int64)
     number[needy] = spot

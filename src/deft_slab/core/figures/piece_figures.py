@@ -47,12 +47,38 @@ class Support:
 class Seated:
     """A piece set down in a tilt, and what each of its facets means there. Areas in mm2.
 
-    vertices : (n, 3) mm, bed frame; normals_z : (m,); weight : (m,) share of each facet that gets support
-    centre : (3,) mm, centre of mass; lift : mm over the bed; tolerance : mm, what lies so low rests on it
-    height : mm, of its highest point over the bed
-    need : area that needs support; supported : area that gets it; scar : the part of it on show faces
-    unheld : needing area that is refused; shadow : supported area seen from above; shadow_height : mm3, the same times
-    its height; underside : nearly level area facing down; resting : area on the bed; wall : see ``print_seconds``
+    Attributes
+    ----------
+    vertices : (n, 3) float64, mm, bed frame
+    normals_z : (m,) float64
+    weight : (m,) float64
+        Share of each facet that gets support.
+    centre : (3,) float64, mm
+        Centre of mass.
+    lift : float
+        mm over the bed.
+    tolerance : float, mm
+        What lies so low rests on it.
+    height : float, mm
+        Of its highest point over the bed.
+    need : float
+        Area that needs support.
+    supported : float
+        Area that gets it.
+    scar : float
+        The part of it on show faces.
+    unheld : float
+        Needing area that is refused.
+    shadow : float
+        Supported area seen from above.
+    shadow_height : float, mm3
+        The same times its height.
+    underside : float
+        Nearly level area facing down.
+    resting : float
+        Area on the bed.
+    wall : float
+        See ``print_seconds``.
     """
 
     vertices: Floats
@@ -79,7 +105,10 @@ def seat(
 ) -> Seated:
     """Turns a piece, sets it down (or ``lift`` mm over the bed), and weighs its facets.
 
-    rule : from ``hard_rule`` or ``soft_rule``
+    Parameters
+    ----------
+    rule : tuple[float, float]
+        From ``hard_rule`` or ``soft_rule``.
     """
     vertices = column_kernels.turn_and_set_down(solid.vertices, np.ascontiguousarray(rotation), lift)
     normals_z = solid.normals @ rotation[2]
@@ -105,7 +134,12 @@ def support(
     heights are sampled, and scaled by the exact area over the sampled one. Where all support lands on the bed V is
     therefore exact.
 
-    hidden : (m,) bool, facets that hardly a ray reaches; show : (m,) bool, facets that must come out clean
+    Parameters
+    ----------
+    hidden : (m,) bool
+        Facets that hardly a ray reaches.
+    show : (m,) bool
+        Facets that must come out clean.
     """
     columns = column_field(seated.vertices, solid.triangles, cells)
     floors = np.empty(len(columns.heights))
@@ -127,7 +161,12 @@ def support(
 
 def layer_areas(solid: Solid, seated: Seated, thickness: float, count: int) -> Floats:
     """(count,) mm2: exact area of the section in the middle of each layer of a closed solid, of the last one in the
-    middle of what the solid has of it. thickness : mm of a layer
+    middle of what the solid has of it.
+
+    Parameters
+    ----------
+    thickness : float, mm
+        Of a layer.
     """
     last = (seated.lift + (count - 1) * thickness + seated.height) / 2
     heights = np.ascontiguousarray(seated.vertices[:, 2])
@@ -151,7 +190,10 @@ def _layers(
 def shadow(solid: Solid, vertices: Floats) -> float:
     """mm2 of a solid seen from above: exact across in each of many rows.
 
-    vertices : (n, 3) mm, the solid in its seat
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm
+        The solid in its seat.
     """
     chosen = np.ones(len(solid.triangles), np.bool_)
     if solid.closed:  # what faces up covers as much as all does
@@ -184,8 +226,12 @@ def _base(solid: Solid, seated: Seated, rests: Bools) -> Base:
 class Measured:
     """Figures, and where they come from.
 
-    past_threshold : (m,) float32, degrees past the threshold of facets that need support, else -1
-    layers : (k,) mm2, area of each layer
+    Attributes
+    ----------
+    past_threshold : (m,) float32, degrees
+        Past the threshold of facets that need support, else -1.
+    layers : (k,) float64, mm2
+        Area of each layer.
     """
 
     figures: Figures
@@ -215,9 +261,16 @@ def measure(
 ) -> Measured:
     """All figures of a piece in a tilt, by the hard rule.
 
-    marks : show faces, hold and clear spots; lift : mm over the bed
-    exposed : (m,) exposure of each facet, or what gives it; without it, support inside is given as 0
-    trusted : the solid is known to be closed, and is not looked at again
+    Parameters
+    ----------
+    marks : Marked | None
+        Show faces, hold and clear spots.
+    lift : float
+        mm over the bed.
+    exposed : (m,)
+        Exposure of each facet, or what gives it; without it, support inside is given as 0.
+    trusted : bool
+        The solid is known to be closed, and is not looked at again.
     """
     printer = printer or default_printer()
     rule = hard_rule(threshold)

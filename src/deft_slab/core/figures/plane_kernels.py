@@ -35,7 +35,13 @@ def first_at(z, first, step, count):
 
 @njit(**FAST)
 def _running(constant, slope, first, step, sign):
-    """Running sums of the differences; sign : of the place in the straight line."""
+    """Running sums of the differences;
+
+    Parameters
+    ----------
+    sign
+        Of the place in the straight line.
+    """
     for row in range(constant.shape[0]):
         for k in range(1, constant.shape[1]):
             constant[row, k] += constant[row, k - 1]
@@ -174,8 +180,12 @@ def _exit(z, f, over, bed, up, first, step, count, support, slope, base):
 def seam_sums(along, vertices, triangles, weights, normals_cosine, first, step, count):
     """(r, count) mm of the seam at every place, as r weights of the facets (m, r) count it.
 
-    along : (n,) mm, how far the vertices lie along the normal
-    normals_cosine : (m,) cosine between the facet's normal and the plane's; facets in the plane are left out
+    Parameters
+    ----------
+    along : (n,), mm
+        How far the vertices lie along the normal.
+    normals_cosine : (m,)
+        Cosine between the facet's normal and the plane's; facets in the plane are left out.
     """
     sums = np.zeros((weights.shape[1], count))
     for f in range(len(triangles)):
@@ -213,7 +223,12 @@ def seam_sums(along, vertices, triangles, weights, normals_cosine, first, step, 
 def side_widths(vertices, cosine, sine, first, step, count):
     """(2, count, yaws) mm: how wide the side above, and the one below, every place is along each of some yaws.
 
-    vertices : (n, 3) with the normal up; cosine, sine : of the yaws
+    Parameters
+    ----------
+    vertices : (n, 3)
+        With the normal up.
+    cosine, sine
+        Of the yaws.
     """
     yaws = len(cosine)
     low, high = np.full((count + 1, yaws), np.inf), np.full((count + 1, yaws), -np.inf)

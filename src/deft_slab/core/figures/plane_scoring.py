@@ -1,5 +1,6 @@
 """What parting a piece at planes comes to, without making the cut: rasters of the piece score every place of a plane,
-one along its normal for the sides on their cut faces, and one for each other pose that the sides may lie in."""
+one along its normal for the sides on their cut faces, and one for each other pose that the sides may lie in.
+"""
 
 from __future__ import annotations
 
@@ -24,14 +25,30 @@ class CutPlaces:
     """(k,) figures of parting a piece at each of k places along one normal; mm, mm2, mm3, by the soft rule.
 
     The first row of what has two is the side that the normal points to.
-    normal : (3,) unit, model frame; offsets : of the planes
-    support : (2, k) mm3 in the best seat that was tried; flat : (2, k) in the best one that sits flat, as far as the
-    area of its base tells; inf where none does
-    seat, flat_seat : (2, k) which it is: the number of a pose, or ``FACE_DOWN``, ``FACE_UP``
-    volume : (2, k); longest : (2, k) mm, longest side of the smallest box around it on its cut face
-    cut_area, seam, in_sight, on_show : mm2 and mm, of the cut; barred : mm of its seam where none may run; welcome : mm
-    of what is in sight where one is welcome
-    rooms : (2, k) how many times the printer's room a box around it takes, cut into blocks; 1: it fits
+
+    Attributes
+    ----------
+    normal : (3,) float64
+        Unit, model frame.
+    offsets : array of float64
+        Of the planes.
+    support : (2, k) float64, mm3
+        In the best seat that was tried.
+    flat : (2, k) float64
+        In the best one that sits flat, as far as the area of its base tells; inf where none does.
+    seat, flat_seat : (2, k) int64
+        Which it is: the number of a pose, or ``FACE_DOWN``, ``FACE_UP``.
+    volume : (2, k) float64
+    longest : (2, k) float64, mm
+        Longest side of the smallest box around it on its cut face.
+    cut_area, seam, in_sight, on_show : array of float64
+        mm2 and mm, of the cut.
+    barred : mm
+        Of its seam where none may run.
+    welcome : mm
+        Of what is in sight where one is welcome.
+    rooms : (2, k) int64
+        How many times the printer's room a box around it takes, cut into blocks; 1: it fits.
     """
 
     normal: Floats
@@ -64,9 +81,14 @@ FACE_DOWN, FACE_UP = -2, -1
 
 
 def flat_by_base(base: Floats, shadow: Floats) -> Bools:
-    """Which sides sit flat, as far as the area of their base tells. base, shadow : mm2 that rest, that are covered
+    """Which sides sit flat, as far as the area of their base tells.
 
     All of one shape (...).
+
+    Parameters
+    ----------
+    base, shadow : mm2
+        That rest, that are covered.
     """
     return np.asarray(base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * shadow))
 
@@ -74,7 +96,10 @@ def flat_by_base(base: Floats, shadow: Floats) -> Bools:
 def soft_shares(normals_z: Floats, threshold: float, marks: Marked) -> Floats:
     """(m,) share of each facet that gets support, by the soft rule; hold and clear spots as the user wants them.
 
-    normals_z : (m,) z of the unit normals, with the bed towards -z
+    Parameters
+    ----------
+    normals_z : (m,) float64
+        Z of the unit normals, with the bed towards -z.
     """
     low, high = soft_rule(threshold)
     share = np.clip((-normals_z - low) / (high - low), 0.0, 1.0)
@@ -87,7 +112,12 @@ def soft_shares(normals_z: Floats, threshold: float, marks: Marked) -> Floats:
 class Poses:
     """A piece rastered with each of p directions down, to part it at any plane: see ``pose_kernels.pose_places``.
 
-    downs : (p, 3) unit, model frame; edges : (e, 2) of the piece, each once
+    Attributes
+    ----------
+    downs : (p, 3) float64
+        Unit, model frame.
+    edges : (e, 2) int32
+        Of the piece, each once.
     """
 
     downs: Floats
@@ -142,7 +172,10 @@ def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: i
 def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, threshold: float) -> Floats:
     """(p, 3, 2, k): support (mm3), base and shadow (mm2) of both sides of each plane, in each pose.
 
-    normal : (3,) unit, offsets : (k,) mm, evenly spaced and rising, model frame
+    Parameters
+    ----------
+    normal : (3,) float64
+        Unit, offsets : (k,) mm, evenly spaced and rising, model frame.
     """
     first, step, count = _steps(offsets)
     along = solid.vertices @ normal
@@ -166,7 +199,10 @@ def every_place(
     """Parts a piece at each offset (k,), evenly spaced and rising, of planes with one unit normal. Both sides are tried
     on their cut faces and on their far ends, and in the poses that are given.
 
-    exposed : (m,) of the facets, 0 for what is no skin of the model
+    Parameters
+    ----------
+    exposed : (m,) float64
+        Of the facets, 0 for what is no skin of the model.
     """
     rotation = down_to_rotation(-normal)
     turned = solid.vertices @ rotation.T
@@ -204,12 +240,26 @@ def every_place(
 
 def seam_weights(exposed: Floats, marks: Marked) -> Floats:
     """(m, 5) what a mm of seam on each facet counts in length, in sight, across show faces, where none may run, and in
-    sight where one is welcome. exposed : (m,) of the facets"""
+    sight where one is welcome.
+
+    Parameters
+    ----------
+    exposed : (m,) float64
+        Of the facets.
+    """
     return np.stack([np.ones(len(exposed)), exposed, marks.show, marks.never, marks.prefer * exposed], axis=1)
 
 
 def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, Ints]:
-    """(2, k) longest, rooms: see ``CutPlaces``. turned : (n, 3) vertices, the normal up; reach : (2, k) mm along it"""
+    """(2, k) longest, rooms: see ``CutPlaces``.
+
+    Parameters
+    ----------
+    turned : (n, 3) float64
+        Vertices, the normal up.
+    reach : (2, k) float64, mm
+        Along it.
+    """
     yaw = np.radians(np.arange(0.0, 180.0, 15.0))
     widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), *_steps(offsets))
     # a yaw and the one a quarter turn on are the sides of a box

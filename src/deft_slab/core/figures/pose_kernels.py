@@ -39,7 +39,10 @@ _UPRIGHT, _LEVEL = 1e-6, 0.9999
 def by_place(along, vertices, first, step, count):
     """((count + 2,) where the vertices of a place begin, (3, n) mm: vertices by the first place at or over them).
 
-    along : (n,) mm, how far the vertices (n, 3) lie along the normal
+    Parameters
+    ----------
+    along : (n,), mm
+        How far the vertices (n, 3) lie along the normal.
     """
     places, begins = np.empty(len(along), np.int32), np.zeros(count + 2, np.int64)
     for n in range(len(along)):
@@ -60,7 +63,11 @@ def crossings(along, vertices, edges, first, step, count):
     """((count + 1,) where the points of a place begin, (3, q) mm): where edges pass the plane, the corners of the cut
     faces of every place.
 
-    along : (n,) mm, how far the vertices (n, 3) lie along the normal; edges : (e, 2)
+    Parameters
+    ----------
+    along : (n,), mm
+        How far the vertices (n, 3) lie along the normal.
+    edges : (e, 2)
     """
     begins = np.zeros(count + 1, np.int64)
     begin, end = np.empty(len(edges), np.int32), np.empty(len(edges), np.int32)
@@ -173,8 +180,13 @@ def _lowest(here, share, z):
 
 @njit(**FAST, inline="always")
 def _over(sums, side, share, z, gap, k, ke):
-    """An entry over an exit, which passes sides at place ke: see the table above. side : the one over the plane, on
-    which an entry is whose exit is on the other"""
+    """An entry over an exit, which passes sides at place ke: see the table above.
+
+    Parameters
+    ----------
+    side
+        The one over the plane, on which an entry is whose exit is on the other.
+    """
     sums[0, min(k, ke), _CONSTANT] += share * gap
     sums[1, max(k, ke), _CONSTANT] += share * gap
     sums[side, k, _HEIGHT] += share * z
@@ -186,7 +198,12 @@ def _over(sums, side, share, z, gap, k, ke):
 @njit(**FAST)
 def _figures(sums, both, cuts, c, first, step, beds, cut_share, area, found):
     """Support, base and shadow of both sides at every place, into found (3, 2, count), from what begins and ends where;
-    area : mm2 of a cell."""
+
+    Parameters
+    ----------
+    area : mm2
+        Of a cell.
+    """
     level, upright = abs(c) > _LEVEL, abs(c) < _UPRIGHT
     over = 0 if c > 0.0 else 1
     sign = 1.0 if c > 0.0 else -1.0
@@ -227,11 +244,23 @@ def pose_places(
 ):
     """(p, 3, 2, count): support (mm3), base and shadow (mm2) of both sides of every place, in each of p poses.
 
-    starts, hits : (p + 1,) where the columns, and the hits, of a pose begin in start, heights and shares
-    shares : (hits,) share of an entry's facet that needs support; -1 for an exit
-    grids : (p, 3) x0, y0 and side of a cell; nx : (p,); rotations : (p, 3, 3); lifts : (p,) mm
-    low, high : sines between which the need for support rises
-    of_vertices, vertices : see ``by_place``; of_points, points : see ``crossings``
+    Parameters
+    ----------
+    starts, hits : (p + 1,)
+        Where the columns, and the hits, of a pose begin in start, heights and shares.
+    shares : (hits,)
+        Share of an entry's facet that needs support; -1 for an exit.
+    grids : (p, 3)
+        X0, y0 and side of a cell.
+    nx : (p,)
+    rotations : (p, 3, 3)
+    lifts : (p,), mm
+    low, high
+        Sines between which the need for support rises.
+    of_vertices, vertices
+        See ``by_place``.
+    of_points, points
+        See ``crossings``.
     """
     found = np.zeros((len(nx), 3, 2, count))
     beds = _beds(rotations, lifts, of_vertices, vertices, of_points, points, count)

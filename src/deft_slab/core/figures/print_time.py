@@ -15,7 +15,12 @@ _NO_LAYER = 1e-3
 
 
 def layers_of(height: float, thickness: float) -> int:
-    """How many layers a height takes. height, thickness : mm"""
+    """How many layers a height takes.
+
+    Parameters
+    ----------
+    height, thickness : float, mm
+    """
     return max(1, math.ceil(height / thickness - _NO_LAYER))
 
 
@@ -27,13 +32,21 @@ def layer_count(height: float, printer: Printer) -> int:
 def print_seconds(printer: Printer, height: float, volume: float, wall: float, support: float) -> float:
     """Seconds for one piece alone on the bed.
 
-    height : mm over the bed; volume : mm3 of the piece; support : mm3 of the support's envelope
-    wall : mm2, the sum over the layers of the length of their outlines times the layer height. By the coarea formula
-    that is the integral of sqrt(1 - n_z^2) over the surface, so no layer need be cut for it.
-
     Resin: bottom layers, and the rest at exposure and lift. Filament: walls and infill laid at the path's speed (see
     definitions: sum over layers of (wall length x walls + fill area x ratio / line width) / speed), support as so much
     plastic at its density, and a fixed time for each layer.
+
+    Parameters
+    ----------
+    height : float
+        mm over the bed.
+    volume : float
+        mm3 of the piece.
+    support : float
+        mm3 of the support's envelope.
+    wall : float, mm2
+        The sum over the layers of the length of their outlines times the layer height. By the coarea formula
+        that is the integral of sqrt(1 - n_z^2) over the surface, so no layer need be cut for it.
     """
     layers = layer_count(height, printer)
     if printer.kind == "resin":
@@ -50,7 +63,15 @@ def along_layers(
     """(mm that a body takes along the way that layers follow each other; see ``print_seconds``: wall), where that way
     is aslant.
 
-    vertices : (n, 3) mm; normals : (m, 3) and areas : (m,) mm2 of its facets; rotation : (3, 3), its seat
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm
+    normals : (m, 3) float64
+        And.
+    areas : (m,) float64, mm2
+        Of its facets.
+    rotation : (3, 3) float64
+        Its seat.
     """
     way = rotation.T @ np.array(printer.upward)
     along = vertices @ way
@@ -61,7 +82,10 @@ def along_layers(
 def laid_volume(printer: Printer, volume: float, wall: float, support: float) -> float:
     """mm3 of material in one piece and its support: walls and infill on a filament printer, all of it on a resin one.
 
-    volume, wall, support : see ``print_seconds``
+    Parameters
+    ----------
+    volume, wall, support : float
+        See ``print_seconds``.
     """
     whole = max(volume, 0.0)
     if printer.kind == "resin":

@@ -10,8 +10,11 @@ from ..arrays import Floats, Ints32
 def first_hit(vertices: Floats, triangles: Ints32, origin: Floats, towards: Floats) -> tuple[int, float] | None:
     """The nearest facet that a ray meets, and how far along; None when it misses.
 
-    origin, towards : (3,) in the frame of the vertices; the distance is in lengths of ``towards``
-    Method: Moeller and Trumbore 1997, Fast, minimum storage ray/triangle intersection.
+    Parameters
+    ----------
+    origin, towards : (3,) float64
+        In the frame of the vertices; the distance is in lengths of ``towards`` Method: Moeller and Trumbore
+        1997, Fast, minimum storage ray/triangle intersection.
     """
     a, b, c = (vertices[triangles[:, k]] for k in range(3))
     ab, ac = b - a, c - a

@@ -17,11 +17,17 @@ def seam_of(
 ) -> Seam:
     """The seam and the cut area of one cut, counted once.
 
-    pieces : those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice
-    owner : id of the cut
-    exposed : (source triangles,) exposure of the uncut model; without it nothing counts as in sight, and it is not
-    divided into stretches
-    marks : of the source triangles; none by default
+    Parameters
+    ----------
+    pieces : Sequence[Solid]
+        Those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice.
+    owner : str
+        Id of the cut.
+    exposed : (source triangles,) float64
+        Exposure of the uncut model; without it nothing counts as in sight, and it is not divided into
+        stretches.
+    marks : Marked | None
+        Of the source triangles; none by default.
     """
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
     for piece in pieces:

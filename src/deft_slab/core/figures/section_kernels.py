@@ -17,8 +17,18 @@ def section_areas(heights, triangles, upward, base, thickness, count, last):
     above, counted below 0 where they face down, over what of each lies above the level. What several
     skins enclose counts as often.
 
-    heights : (n,) mm, z of the vertices; upward : (m,) mm2, area of the facets times z of their normals
-    base : mm, bottom of the first layer; thickness : mm of a layer; last : mm, where the last layer is looked at
+    Parameters
+    ----------
+    heights : (n,), mm
+        Z of the vertices.
+    upward : (m,), mm2
+        Area of the facets times z of their normals.
+    base : mm
+        Bottom of the first layer.
+    thickness : mm
+        Of a layer.
+    last : mm
+        Where the last layer is looked at.
     """
     areas = np.zeros(count)
     steps = np.zeros(count + 1)
@@ -70,7 +80,13 @@ def doubled_share(start, heights, facets):
 def shadow_area(vertices, triangles, chosen, low, step, rows):
     """mm2 that some facets cover seen from above: exact along x in each row, rows at the middle of equal steps of y.
 
-    chosen : (m,) bool; low : mm, least y; step : mm between rows
+    Parameters
+    ----------
+    chosen : (m,) bool
+    low : mm
+        Least y.
+    step : mm
+        Between rows.
     """
     count = 0
     starts = np.zeros(rows + 1, np.int64)

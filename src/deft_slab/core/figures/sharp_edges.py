@@ -34,11 +34,15 @@ def round_edge(solid: Solid, near: Floats) -> RoundEdge:
     """The round edge that passes nearest to a point: a circle through the corners of a sharp edge, fitted by least
     squares (Kasa 1976, A circle fitting procedure and its error analysis), in their plane.
 
-    near : (3,) mm, in the frame of the solid
+    Parameters
+    ----------
+    near : (3,) float64, mm
+        In the frame of the solid.
 
     Raises
     ------
-    BadPlan : there is no sharp edge, or the one there is not round.
+    BadPlan
+        There is no sharp edge, or the one there is not round.
     """
     remedy = tr("Point at the rim of a hole or of a round foot.")
     edges = _sharp_edges(solid)
@@ -66,11 +70,16 @@ def edge_plane(solid: Solid, near: Floats) -> tuple[Floats, float]:
     On a fine surface short bits of edge lie beside the one that is meant; so the nearest one that goes some way around
     counts, if it is about as near.
 
-    near : (3,) mm, in the frame of the solid
+    Parameters
+    ----------
+    near : (3,) float64, mm
+        In the frame of the solid.
 
     Raises
     ------
-    BadPlan : there is no sharp edge, or the nearest one is straight, or bent out of every plane, and so are all beside.
+    BadPlan
+        There is no sharp edge, or the nearest one is straight, or bent out of every plane, and so are all
+        beside.
     """
     edges = _sharp_edges(solid)
     if not len(edges):
@@ -98,9 +107,16 @@ def edge_plane(solid: Solid, near: Floats) -> tuple[Floats, float]:
 
 
 def _plane_of(points: Floats, least: float) -> tuple[Floats, float]:
-    """((3,) unit normal, offset in mm) of the plane through the corners of an edge. Raises BadPlan.
+    """((3,) unit normal, offset in mm) of the plane through the corners of an edge.
 
-    least : mm that it must go across
+    Parameters
+    ----------
+    least : float, mm
+        That it must go across.
+
+    Raises
+    ------
+    BadPlan
     """
     middle = points.mean(axis=0)
     _, spread, axes = np.linalg.svd(points - middle, full_matrices=False)

@@ -49,10 +49,17 @@ def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
 
     What leans on the piece, walls, tops and floors, is left out: it would lie in the piece's own surface.
 
-    start : (nx * ny + 1,) where each cell's intervals begin; low, high : their ends, mm
-    hit_start, heights, facets : the column field that the intervals came from
-    quads : (q, 4, 3) float64, written: grid corner i and j (whole numbers) and the height in mm; large enough for
-    five quads an interval
+    Parameters
+    ----------
+    start : (nx * ny + 1,)
+        Where each cell's intervals begin.
+    low, high
+        Their ends, mm.
+    hit_start, heights, facets
+        The column field that the intervals came from.
+    quads : (q, 4, 3) float64
+        Written: grid corner i and j (whole numbers) and the height in mm; large enough for five quads an
+        interval.
     """
     count = 0
     ci = np.array([0, 1, 1, 0])

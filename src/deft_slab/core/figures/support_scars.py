@@ -18,7 +18,8 @@ from .marked_facets import facets_at
 
 def supported(solid: Solid, piece: Piece) -> Bools:
     """(m,) the facets of a piece that get support: what is past the threshold and not refused, and what is asked for
-    and faces down."""
+    and faces down.
+    """
     down = solid.normals @ piece.seat.rotation[2] < 0
     hold, clear = (piece.marks & HOLD) > 0, (piece.marks & CLEAR) > 0
     return np.asarray(down & ~clear & ((piece.past_threshold >= 0) | hold))
@@ -32,7 +33,10 @@ def scarred(
     Under usual support that is all that it holds; under posts what their tips touch. Cut faces lie in the joint: what
     is touched of them is hidden. What support stands on is left out.
 
-    exposed : (triangles of the uncut,) exposure of the prop to the audience; None while something is dragged
+    Parameters
+    ----------
+    exposed : (triangles of the uncut,) float64
+        Exposure of the prop to the audience; None while something is dragged.
     """
     if exposed is None:
         return list(pieces), Scar()

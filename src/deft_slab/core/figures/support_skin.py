@@ -15,7 +15,10 @@ _LEAST_GAP = 0.3
 def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, Ints32]:
     """(vertices (n, 3) mm, bed frame; triangles (m, 3)) of the skin around all support; empty where there is none.
 
-    floors : (hits,) from ``figures.measure``
+    Parameters
+    ----------
+    floors : (hits,) float64
+        From ``figures.measure``.
     """
     keep = columns.heights - floors > _LEAST_GAP
     cell_of = np.repeat(np.arange(columns.nx * columns.ny), np.diff(columns.start))[keep]

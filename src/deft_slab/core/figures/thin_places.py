@@ -34,7 +34,12 @@ _MOST_PLACES = 8
 def thin_places(pieces: Sequence[Solid], cut: Cut, limit: float) -> tuple[ThinPlace, ...]:
     """The places where a cut leaves less than a limit, largest first.
 
-    pieces : all that the cut has made; limit : mm, two line widths
+    Parameters
+    ----------
+    pieces : Sequence[Solid]
+        All that the cut has made.
+    limit : float, mm
+        Two line widths.
     """
     found: list[ThinPlace] = []
     for piece in pieces:

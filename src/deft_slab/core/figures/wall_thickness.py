@@ -23,11 +23,15 @@ def thickness(solid: Solid, facets: Ints | None = None, job: Job = QUIET) -> Flo
     """(k,) mm straight through the solid from the middle of each facet, against its normal; inf where there is no
     other side (an open surface).
 
-    facets : which ones; all by default
+    Parameters
+    ----------
+    facets : array of int64
+        Which ones; all by default.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     chosen = np.arange(len(solid.triangles)) if facets is None else facets
     length, _ = through(solid, solid.centroids[chosen], -solid.normals[chosen], job)
@@ -40,11 +44,16 @@ def through(
     """((k,) mm from points on a surface to where a ray leaves the solid, (k,) the facet there); inf and -1 where it
     never does.
 
-    points : (k, 3); inward : (k, 3) unit directions; zero where none is asked for
+    Parameters
+    ----------
+    points : (k, 3) float64
+    inward : (k, 3) float64
+        Unit directions; zero where none is asked for.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     scene, _mesh, middle = _scene_of(solid)
     lift = _LIFT * solid.diagonal
@@ -59,7 +68,10 @@ def through(
 def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, Ints]:
     """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet there, -1).
 
-    points, ways : (k, 3) mm and unit directions
+    Parameters
+    ----------
+    points, ways : (k, 3) float64
+        mm and unit directions.
     """
     scene, _mesh, middle = _scene_of(solid)
     origin = np.ascontiguousarray(points - middle, np.float32)
@@ -70,7 +82,8 @@ def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, Ints]
 
 def _scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats]:
     """(a surface that rays are shot at, about its middle; what the scene does not hold on to by itself and must be kept
-    by a name; (3,) the middle, mm). Kept with the solid."""
+    by a name; (3,) the middle, mm). Kept with the solid.
+    """
     if "scene" not in solid.__dict__:
         middle = solid.bounds.mean(axis=0)
         scene = rtcore_scene.EmbreeScene()
@@ -106,7 +119,10 @@ def thinnest(walls: NDArray[np.floating], areas: Floats, least: float = 1.0) -> 
     """mm: the wall that ``least`` mm2 of the surface have less of behind them. A single small facet on a sharp edge
     has next to nothing behind it, and says nothing about the wall.
 
-    walls, areas : (m,) of each facet
+    Parameters
+    ----------
+    walls, areas : (m,)
+        Of each facet.
     """
     order = np.argsort(walls)
     at = int(np.searchsorted(np.cumsum(areas[order]), min(least, 0.5 * float(areas.sum()))))

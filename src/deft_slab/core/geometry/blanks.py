@@ -18,7 +18,13 @@ _ROUND = 96
 
 
 def half_space(solid: Solid, normal: Floats, offset: float) -> manifold3d.Manifold:
-    """All of the solid's surroundings that the normal points to, from a plane on. normal : (3,); offset : mm."""
+    """All of the solid's surroundings that the normal points to, from a plane on.
+
+    Parameters
+    ----------
+    normal : (3,) float64
+    offset : float, mm
+    """
     size = 4.0 * solid.diagonal + 4.0
     middle = solid.bounds.mean(axis=0)
     on_plane = middle + (offset - float(normal @ middle)) * normal

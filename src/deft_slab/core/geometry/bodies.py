@@ -41,7 +41,13 @@ def bodies_of(solid: Solid) -> list[Solid]:
 
 def without_nothing(solid: Solid, whole: float) -> Solid | None:
     """A solid without shells that enclose nothing, which faces that lie in each other leave behind; None where nothing
-    else is there. whole : mm3, of what it is a part of"""
+    else is there.
+
+    Parameters
+    ----------
+    whole : float, mm3
+        Of what it is a part of.
+    """
     shells = shells_of(solid)
     nothing = np.abs(shells.volume) <= _NOISE * abs(whole)
     if not nothing.any():
@@ -56,7 +62,8 @@ def without_nothing(solid: Solid, whole: float) -> Solid | None:
 
 def in_one(bodies: list[Solid]) -> Solid:
     """Bodies that do not touch, as one solid, with what the boolean library knows of them where it can keep it: it
-    cannot put a void back."""
+    cannot put a void back.
+    """
     if len(bodies) == 1:
         return bodies[0]
     if all(body.from_booleans for body in bodies):
@@ -100,7 +107,8 @@ def _bodies(solid: Solid) -> int:
 
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
     """What does not hang together, smallest first, with its voids filled: the library cannot put an inverted shell back
-    into what is around it."""
+    into what is around it.
+    """
     return sorted((part for part in body.decompose() if part.volume() > 0), key=lambda part: float(part.volume()))
 
 
@@ -111,7 +119,8 @@ def united(solid: Solid) -> Solid:
 
     Raises
     ------
-    OpenSurface : the solid is not closed.
+    OpenSurface
+        The solid is not closed.
     """
     parts = bodies_of(solid)
     groups = _overlapping(parts)
@@ -154,6 +163,7 @@ def smaller(first: Sequence[Solid], second: Sequence[Solid]) -> bool:
 
 def within(solid: Solid, points: Floats) -> Bools:
     """(n,) which points (n, 3) lie in a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
-    2013)."""
+    2013).
+    """
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     return np.asarray(igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points)) > 0.5)

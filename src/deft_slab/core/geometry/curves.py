@@ -14,7 +14,10 @@ def smooth_line(points: Floats, smooth: float, closed: bool) -> Floats:
     """(k, d): a curve through points (n, d): Catmull-Rom with centripetal spacing (Barry and Goldman 1988; Yuksel et
     al. 2011), mixed with straight pieces.
 
-    smooth : 0 keeps the corners, 1 is the whole curve
+    Parameters
+    ----------
+    smooth : float
+        0 keeps the corners, 1 is the whole curve.
     """
     n = len(points)
     if n == 2 and not closed:
@@ -67,7 +70,11 @@ def splayed_by(degrees: float, depth: float) -> float:
 def shifted(curve: Floats, distance: float | Floats) -> Floats:
     """A curve in the plane with each point moved to its right.
 
-    curve : (n, 2); distance : mm, below 0 to its left, for all or (n,). Gives (n, 2).
+    Parameters
+    ----------
+    curve : (n, 2) float64
+    distance : mm
+        Below 0 to its left, for all or (n,). Gives (n, 2).
     """
     along = np.gradient(curve, axis=0)
     along /= np.maximum(np.linalg.norm(along, axis=1), 1e-12)[:, None]
@@ -78,7 +85,11 @@ def rails(points: Floats, view: Floats, smooth: float, splay: float, depths: Flo
     """(k, n, 3): where the sheet through an open line lies at some depths along a view, and (the first) at the depths
     of the line itself.
 
-    points : (m, 3); depths : (k - 1,) mm along the view from the middle of the line
+    Parameters
+    ----------
+    points : (m, 3) float64
+    depths : (k - 1,) float64, mm
+        Along the view from the middle of the line.
     """
     frame = frame_of(view)
     line = points @ frame.T

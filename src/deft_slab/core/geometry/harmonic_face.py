@@ -44,8 +44,17 @@ _FULL, _NEARLY = 0.7, 0.95
 
 @dataclass(frozen=True, eq=False)
 class Harmonic:
-    """field : (a, b, c) on the nodes of a grid; low : (3,) mm, the first node; step : mm between them
-    bordering : (a, b, c) nodes that the border passes"""
+    """Attributes
+    ----------
+    field : (a, b, c) float32
+        On the nodes of a grid.
+    low : (3,) float64, mm
+        The first node.
+    step : float, mm
+        Between them.
+    bordering : (a, b, c) bool
+        Nodes that the border passes.
+    """
 
     field: Floats32
     low: Floats
@@ -53,13 +62,26 @@ class Harmonic:
     bordering: Bools
 
     def body(self, level: float, name: str) -> manifold3d.Manifold:
-        """All above a level. name : of the cut, for words. Raises CutFailed."""
+        """All above a level.
+
+        Parameters
+        ----------
+        name : str
+            Of the cut, for words.
+
+        Raises
+        ------
+        CutFailed
+        """
         return _drawn(self.field - np.float32(level), self.low, self.step, name)
 
     def flattened(self, solid: Solid, share: float, level: float) -> Harmonic:
         """With each of the faces at a level, as far as they lie in the solid, flat in its middle.
 
-        share : of the way from its middle to its border, 0 to 1
+        Parameters
+        ----------
+        share : float
+            Of the way from its middle to its border, 0 to 1.
         """
         field = self.field - np.float32(level)
         at = _face_nodes(field)
@@ -87,7 +109,16 @@ class Harmonic:
 def _height(field: Floats32, face: Ints, away: Floats32, inner: float, at: Ints) -> Floats:
     """(n,) nodes that places lie over the plane through the middle of a face, on the side where the field rises.
 
-    face : (k, 3) its nodes; away : mm from the border; inner : mm from it on where the middle is; at : (n, 3) nodes
+    Parameters
+    ----------
+    face : (k, 3) int64
+        Its nodes.
+    away : mm
+        From the border.
+    inner : float, mm
+        From it on where the middle is.
+    at : (n, 3) int64
+        Nodes.
     """
     depth = away[tuple(face.T)]
     middle = depth >= min(inner, 0.95 * float(depth.max()))
@@ -101,7 +132,13 @@ def _height(field: Floats32, face: Ints, away: Floats32, inner: float, at: Ints)
 
 
 class MarkedPatch(Protocol):
-    """A part of a surface. solid : whose it is"""
+    """A part of a surface.
+
+    Attributes
+    ----------
+    solid : Solid
+        Whose it is.
+    """
 
     @property
     def solid(self) -> Solid: ...
@@ -110,12 +147,23 @@ class MarkedPatch(Protocol):
         """(2, 3) mm that all of it lies in; inverted where it is nothing."""
 
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
-        """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3). spacing : mm"""
+        """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3).
+
+        Parameters
+        ----------
+        spacing : float, mm
+        """
 
 
 @dataclass(frozen=True, eq=False)
 class StrokePatch:
-    """What strokes mark of a solid. taken : for each stroke, the facets (m,) that it takes"""
+    """What strokes mark of a solid.
+
+    Attributes
+    ----------
+    taken : tuple[Bools, ...]
+        For each stroke, the facets (m,) that it takes.
+    """
 
     solid: Solid
     strokes: tuple[Stroke, ...]
@@ -141,7 +189,13 @@ class StrokePatch:
 
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
         """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3): large facets are
-        marked in part. spacing : mm between points"""
+        marked in part.
+
+        Parameters
+        ----------
+        spacing : float, mm
+            Between points.
+        """
         points, facet, area = spread_in(self.solid, box, spacing)
         marked = np.zeros(len(points), np.bool_)
         for stroke, taken in zip(self.strokes, self.taken, strict=True):
@@ -150,7 +204,12 @@ class StrokePatch:
 
 
 def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, Ints, Floats]:
-    """(points (n, 3), their facets, mm2 around each) all over the surface in a box (2, 3). spacing : mm"""
+    """(points (n, 3), their facets, mm2 around each) all over the surface in a box (2, 3).
+
+    Parameters
+    ----------
+    spacing : float, mm
+    """
     from .harmonic_kernels import spread_over
 
     corners = solid.vertices[solid.triangles]
@@ -165,12 +224,19 @@ def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, Ints, 
 def patch_body(patch: MarkedPatch, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
     """The body under a patch of a solid's surface, reaching out of it there; None where it is nothing, or everything.
 
-    depth : where the face lies between the patch (-1) and the surface behind it (1)
-    flat : 0 to 1, share of the face that is flat; grow : mm that the face lies farther out
+    Parameters
+    ----------
+    depth : float
+        Where the face lies between the patch (-1) and the surface behind it (1).
+    flat : float
+        0 to 1, share of the face that is flat.
+    grow : float, mm
+        That the face lies farther out.
 
     Raises
     ------
-    CutFailed : the face cannot be drawn.
+    CutFailed
+        The face cannot be drawn.
     """
     solid = patch.solid
     found = harmonic(patch, int(np.clip(NODES_EACH * len(solid.triangles), LEAST_NODES, NODES)))

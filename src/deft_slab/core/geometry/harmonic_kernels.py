@@ -14,8 +14,15 @@ def relaxed(field, held, rounds, over, enough):
 
     Successive over-relaxation in red and black order (Young 1954), the seven-point star.
 
-    field : (a, b, c) float32; held : (a, b, c) bool, where it stays; over : the factor of over-relaxation, 1 to 2
-    enough : the largest change in a round at which it ends
+    Parameters
+    ----------
+    field : (a, b, c) float32
+    held : (a, b, c) bool
+        Where it stays.
+    over
+        The factor of over-relaxation, 1 to 2.
+    enough
+        The largest change in a round at which it ends.
     """
     a, b, c = field.shape
     for number in range(rounds):
@@ -67,7 +74,10 @@ def _rows(corners, f, spacing):
 def spread_over(corners, spacing):
     """(points (n, 3), the facet of each, the area around each): rows over each facet, no farther apart than that.
 
-    corners : (m, 3, 3) mm; spacing : mm
+    Parameters
+    ----------
+    corners : (m, 3, 3), mm
+    spacing : mm
     """
     total = 0
     for f in range(len(corners)):

@@ -28,8 +28,11 @@ def _font() -> tuple[Any, dict[int, str], float, float]:
 def outlines(text: str, height: float) -> tuple[list[Floats], float]:
     """((k, 2) mm for each closed outline, mm that the text is wide); it stands on y = 0 and begins at x = 0.
 
-    height : mm, of a capital. What the typeface has no letter for is left out. Holes turn the other way round: filled
-    are places around which the outlines turn at all.
+    Parameters
+    ----------
+    height : float, mm
+        Of a capital. What the typeface has no letter for is left out. Holes turn the other way round: filled
+        are places around which the outlines turn at all.
     """
     from fontTools.pens.recordingPen import DecomposingRecordingPen
 
@@ -66,15 +69,29 @@ def _rings(drawn: list[tuple[str, tuple[tuple[float, float], ...]]]) -> list[Flo
 
 
 def letters(text: str, height: float, thick: float) -> tuple[manifold3d.Manifold, float]:
-    """(the letters of a text, ``thick`` mm from z = 0 on, mm that they are wide). height : mm, of a capital"""
+    """(the letters of a text, ``thick`` mm from z = 0 on, mm that they are wide).
+
+    Parameters
+    ----------
+    height : float, mm
+        Of a capital.
+    """
     rings, width = outlines(text, height)
     section = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
     return manifold3d.Manifold.extrude(section, thick), width
 
 
 def arrowhead(towards: Floats, height: float, depth: float) -> manifold3d.Manifold:
-    """A slim triangle about (0, 0), which points in a direction. towards : (2,); height : mm, from its foot to its tip;
-    depth : mm along z, from 0 on"""
+    """A slim triangle about (0, 0), which points in a direction.
+
+    Parameters
+    ----------
+    towards : (2,) float64
+    height : float, mm
+        From its foot to its tip.
+    depth : float, mm
+        Along z, from 0 on.
+    """
     length = float(np.linalg.norm(towards))
     u = towards / length if length > 1e-6 else np.array([0.0, 1.0])
     v = np.array([-u[1], u[0]])

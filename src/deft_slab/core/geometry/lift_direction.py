@@ -27,7 +27,10 @@ def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
     the point nearest to the origin of the convex hull of the -n. Where all free ones slide along some face, it is the
     one nearest to the mean way out (a linear program).
 
-    owner : id of the cut
+    Parameters
+    ----------
+    owner : str
+        Id of the cut.
     """
     chosen = [piece.by(owner) for piece in pieces]
     normals = np.concatenate([piece.normals[own] for piece, own in zip(pieces, chosen, strict=True)])
@@ -56,7 +59,10 @@ def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
 def leaves_freely(leaving: Sequence[Solid], staying: Sequence[Solid], direction: Floats) -> bool:
     """Whether pieces can be drawn out along a direction without running into others on their way.
 
-    direction : (3,) unit.
+    Parameters
+    ----------
+    direction : (3,) float64
+        Unit.
     """
     moving = manifold3d.Manifold.batch_boolean([piece.manifold for piece in leaving], manifold3d.OpType.Add)
     others = manifold3d.Manifold.batch_boolean([piece.manifold for piece in staying], manifold3d.OpType.Add)

@@ -33,11 +33,16 @@ def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list
     """((side, solid) of the limb, +1, and of the rest, -1; mm3 that the kerf takes); the solid as it is, on the side
     +1, where the loop parts nothing.
 
-    kerf : mm; owner : id of the cut, whose the new faces are
+    Parameters
+    ----------
+    kerf : float, mm
+    owner : str
+        Id of the cut, whose the new faces are.
 
     Raises
     ------
-    CutFailed : the loop is no loop as seen along its mean normal.
+    CutFailed
+        The loop is no loop as seen along its mean normal.
     """
     untouched = [(1, solid)], 0.0
     whole = solid.manifold
@@ -61,7 +66,11 @@ def off_surface(solid: Solid, loop: Loop, kerf: float, owner: str) -> Parted | N
     """What a loop that lies on the surface encloses there, taken off along the smooth face that it spans: where a sheet
     along its mean plane parts nothing, or there is none. None where it does not part the surface either.
 
-    kerf : mm; owner : id of the cut, whose the new faces are
+    Parameters
+    ----------
+    kerf : float, mm
+    owner : str
+        Id of the cut, whose the new faces are.
     """
     # neither is loaded before it is wanted
     from .harmonic_face import patch_body
@@ -85,7 +94,8 @@ def off_surface(solid: Solid, loop: Loop, kerf: float, owner: str) -> Parted | N
 
 def bridge(solid: Solid, loop: Loop) -> Floats:
     """(k, 2, 3): points around the sheet in a loop, as far out as it was made, that lie in the solid, and the ways
-    there from its middle: it does not go through there."""
+    there from its middle: it does not go through there.
+    """
     around = loop_rim(loop, 1.0 + _REACHES[-1])
     outward = around - around.mean(axis=0)
     outward /= np.linalg.norm(outward, axis=1)[:, None]
@@ -94,7 +104,8 @@ def bridge(solid: Solid, loop: Loop) -> Floats:
 
 def _trimmed_plate(whole: manifold3d.Manifold, drawn: Loop, thickness: float) -> manifold3d.Manifold | None:
     """The plate along the sheet in a loop, no larger than the limb's section needs; None where the section goes on
-    beyond where a sheet is made."""
+    beyond where a sheet is made.
+    """
     frame, ring, _, centre = loop_frame(drawn)
     loop = shapely.Polygon(ring)
     radius = float(np.linalg.norm(ring, axis=1).mean())

@@ -34,9 +34,19 @@ _AGREED = 0.9
 
 @dataclass(frozen=True, eq=False)
 class Enclosed:
-    """The part of a surface that a loop encloses. points, ahead, normals : (k, 3) of the loop on the surface, mm; unit,
-    along it and out of the surface; marked : (m,) facets that are enclosed, of those that the loop does not pass
-    passed : (m,) facets that it passes; sign : 1 where what is enclosed lies to the left of the loop, else -1"""
+    """The part of a surface that a loop encloses.
+
+    Attributes
+    ----------
+    points, ahead, normals : (k, 3) float64
+        Of the loop on the surface, mm; unit, along it and out of the surface.
+    marked : (m,) bool
+        Facets that are enclosed, of those that the loop does not pass.
+    passed : (m,) bool
+        Facets that it passes.
+    sign : float
+        1 where what is enclosed lies to the left of the loop, else -1.
+    """
 
     solid: Solid
     points: Floats
@@ -56,7 +66,12 @@ class Enclosed:
         return np.stack([corners.min(axis=0), corners.max(axis=0)])
 
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
-        """(points (n, 3), mm2 around each, whether it is enclosed) of the surface in a box (2, 3). spacing : mm"""
+        """(points (n, 3), mm2 around each, whether it is enclosed) of the surface in a box (2, 3).
+
+        Parameters
+        ----------
+        spacing : float, mm
+        """
         points, facet, area = spread_in(self.solid, box, spacing)
         marked = self.marked[facet]
         beside = self.passed[facet]
@@ -66,7 +81,8 @@ class Enclosed:
 
 def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
     """The smaller of the two parts that a loop parts a surface in; None where it does not lie on the surface, or does
-    not part it."""
+    not part it.
+    """
     faces = solid.triangles.astype(np.int64)
     squared = igl.point_mesh_squared_distance(loop.line, solid.vertices, faces)[0]
     if float(squared.max()) > (_ON * solid.diagonal) ** 2:
@@ -102,7 +118,8 @@ def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
 
 def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
     """(points (k, 3), their facets (k,)) of a loop along a surface, from one drawn point (n, 3) to the next; None where
-    no way leads there."""
+    no way leads there.
+    """
     faces = solid.triangles.astype(np.int64)
     _, facets, points = igl.point_mesh_squared_distance(np.ascontiguousarray(line), solid.vertices, faces)
     ways = [_along(solid, points, facets, n, (n + 1) % len(points)) for n in range(len(points))]
@@ -122,7 +139,8 @@ def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
 
 def _along(solid: Solid, points: Floats, facets: AnyInts, start: int, end: int) -> Floats | None:
     """(k, 3) the shortest way on a surface between two points of it in a plane through both, of planes that are turned
-    about them by 30 degrees; None where none leads there."""
+    about them by 30 degrees; None where none leads there.
+    """
     ahead = points[end] - points[start]
     out = solid.normals[facets[start]] + solid.normals[facets[end]]
     first = np.cross(ahead, out)
@@ -141,7 +159,13 @@ def _in_plane(
     solid: Solid, points: Floats, facets: AnyInts, start: int, end: int, across: Floats
 ) -> tuple[float, Floats | None]:
     """(mm, (k, 3)) the shorter way on a surface between two points of it, in a plane through both; None where it leads
-    to neither. across : (3,) unit, the plane's normal"""
+    to neither.
+
+    Parameters
+    ----------
+    across : (3,) float64
+        Unit, the plane's normal.
+    """
     height = (solid.vertices - points[start]) @ across
     pairs, ends = shared_edges(solid)
     crossing = np.flatnonzero((height[ends[:, 0]] > 0) != (height[ends[:, 1]] > 0))

@@ -19,9 +19,19 @@ _MOST_CELLS = 96
 
 
 def around(solid: Solid, facets: Ints, margin: float, name: str) -> manifold3d.Manifold:
-    """All that lies within a margin of some facets: the surface of equal distance, from a grid. Raises CutFailed.
+    """All that lies within a margin of some facets: the surface of equal distance, from a grid.
 
-    facets : (k,) their numbers; margin : mm; name : of the cut, for its message.
+    Parameters
+    ----------
+    facets : (k,) int64
+        Their numbers.
+    margin : float, mm
+    name : str
+        Of the cut, for its message.
+
+    Raises
+    ------
+    CutFailed
     """
     if margin <= 0:
         raise CutFailed(tr("The kerf leaves nothing of “{name}”.", name=name), remedy=tr("Make the kerf smaller."))

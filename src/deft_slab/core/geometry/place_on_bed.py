@@ -17,11 +17,12 @@ from .orientation import Tilt
 def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "direction") -> Floats:
     """The vector at length 1.
 
+    (3,), of three numbers; ``name`` is what the message calls it.
+
     Raises
     ------
-    BadPlan : it has no length, or is not three finite numbers.
-
-    (3,), of three numbers; ``name`` is what the message calls it.
+    BadPlan
+        It has no length, or is not three finite numbers.
     """
     array = np.asarray(vector, float)
     length = float(np.linalg.norm(array)) if array.shape == (3,) else 0.0

@@ -13,7 +13,14 @@ from ..mesh.solid import Solid
 
 @dataclass(frozen=True, eq=False)
 class BedPose:
-    """solid : mm, model frame; rotation : (3, 3), to the bed frame; lift : mm over the bed"""
+    """Attributes
+    ----------
+    solid : mm, model frame
+    rotation : (3, 3) float64
+        To the bed frame.
+    lift : float
+        mm over the bed.
+    """
 
     solid: Solid
     rotation: Floats

@@ -19,12 +19,21 @@ def lifted_off(
 ) -> manifold3d.Manifold:
     """The body up from the foot of some facets, within their outline seen along a direction.
 
-    direction : (3,), None: the way that the facets face on the whole; pocket : mm that it goes on below their foot
-    grow : mm by which it is larger all round; name : of the cut, for words
+    Parameters
+    ----------
+    direction : (3,) float64
+        None: the way that the facets face on the whole.
+    pocket : float, mm
+        That it goes on below their foot.
+    grow : float, mm
+        By which it is larger all round.
+    name : str
+        Of the cut, for words.
 
     Raises
     ------
-    CutFailed : it cannot be made.
+    CutFailed
+        It cannot be made.
     """
     facing = solid.area_vectors[facets].sum(axis=0) if direction is None else direction
     length = float(np.linalg.norm(facing))
@@ -84,11 +93,17 @@ def _largest(shape: shapely.Geometry) -> shapely.Polygon:
 def column_within(solid: Solid, points: Floats, frame: Floats, grow: float) -> manifold3d.Manifold:
     """All of a solid's surroundings within an outline, ``grow`` mm larger all round.
 
-    points : (k, 3) of the outline; frame : (3, 3), rows; the outline is seen along the last one
+    Parameters
+    ----------
+    points : (k, 3) float64
+        Of the outline.
+    frame : (3, 3) float64
+        Rows; the outline is seen along the last one.
 
     Raises
     ------
-    CutFailed : the outline crosses itself.
+    CutFailed
+        The outline crosses itself.
     """
     shape = shapely.Polygon(points @ frame.T[:, :2])
     if not shape.is_valid or shape.area < 1e-9:

@@ -22,7 +22,16 @@ _RINGS, _AROUND, _WAVES = 12, 128, 8
 
 @dataclass(frozen=True, eq=False)
 class Loop:
-    """A drawn loop. line : (k, 3) mm; smooth : 0 keeps corners, 1 rounds most; name : of the cut, for words"""
+    """A drawn loop.
+
+    Attributes
+    ----------
+    line : (k, 3) float64, mm
+    smooth : float
+        0 keeps corners, 1 rounds most.
+    name : str
+        Of the cut, for words.
+    """
 
     line: Floats
     smooth: float
@@ -34,12 +43,24 @@ def sheet_body(
 ) -> manifold3d.Manifold:
     """The body to the left of an open line, seen along the view; its sheet ``grow`` mm farther out.
 
-    points : (k, 3) of the line; view : (3,); smooth : 0 keeps corners, 1 rounds most; splay : degrees by which the
-    sheet leans off the view; vertices : (n, 3) of what is cut; name : of the cut, for words
+    Parameters
+    ----------
+    points : (k, 3) float64
+        Of the line.
+    view : (3,) float64
+    smooth : float
+        0 keeps corners, 1 rounds most.
+    splay : float, degrees
+        By which the sheet leans off the view.
+    vertices : (n, 3) float64
+        Of what is cut.
+    name : str
+        Of the cut, for words.
 
     Raises
     ------
-    CutFailed : the line crosses itself, or the sheet folds over itself.
+    CutFailed
+        The line crosses itself, or the sheet folds over itself.
     """
     frame = frame_of(view)
     placed, line = vertices @ frame.T, points @ frame.T
@@ -106,11 +127,17 @@ def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, 
 def closed_body(vertices: Floats, triangles: AnyInts, problem: str) -> manifold3d.Manifold:
     """A body of the boolean library.
 
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm
+    triangles : (m, 3) int
+    problem : str
+        What is said where it does not close.
+
     Raises
     ------
-    CutFailed : it is not closed.
-
-    vertices : (n, 3) mm; triangles : (m, 3); problem : what is said where it does not close.
+    CutFailed
+        It is not closed.
     """
     mesh = manifold3d.Mesh64(vert_properties=np.ascontiguousarray(vertices, np.float64),
                              tri_verts=np.ascontiguousarray(triangles, np.uint64))
@@ -127,11 +154,14 @@ def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
     Fourier terms of the rise along the loop (the Dirichlet problem of the disc, any text on potential theory); beyond
     the loop it goes on at the height that it has there.
 
-    thickness : mm
+    Parameters
+    ----------
+    thickness : float, mm
 
     Raises
     ------
-    CutFailed : the loop is no loop as seen along its mean normal.
+    CutFailed
+        The loop is no loop as seen along its mean normal.
     """
     frame, ring, rise, centre = loop_frame(loop)
     terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
@@ -154,7 +184,8 @@ def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
 
 def loop_rim(loop: Loop, radius: float) -> Floats:
     """(k, 3) mm: the edge of the sheet that spans a loop, so many times as far from its middle as the loop. Raises as
-    ``loop_frame``."""
+    ``loop_frame``.
+    """
     frame, ring, rise, centre = loop_frame(loop)
     terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
     return np.asarray(np.c_[radius * ring, _height(terms, min(radius, 1.0))] @ frame + centre)
@@ -186,7 +217,8 @@ def loop_frame(loop: Loop) -> tuple[Floats, Floats, Floats, Floats]:
 
     Raises
     ------
-    CutFailed : seen along its mean normal the loop does not go once around its middle.
+    CutFailed
+        Seen along its mean normal the loop does not go once around its middle.
     """
     curve = smooth_line(loop.line, loop.smooth, True)
     centre = curve.mean(axis=0)

@@ -18,8 +18,16 @@ from .bodies import without_nothing
 
 @dataclass(frozen=True, eq=False)
 class Parted:
-    """What a cut makes of one solid. sides : (number of the side, solid); kerf : mm3 that it removed
-    bridge : (k, 2, 3): places (mm) where a loop that parts nothing has material around it, and the ways outward"""
+    """What a cut makes of one solid.
+
+    Attributes
+    ----------
+    sides : (number of the side, solid)
+    kerf : float, mm3
+        That it removed.
+    bridge : (k, 2, 3) float64
+        Places (mm) where a loop that parts nothing has material around it, and the ways outward.
+    """
 
     sides: list[tuple[int, Solid]]
     kerf: float
@@ -31,11 +39,15 @@ def taken_over(
 ) -> list[tuple[int, Solid]]:
     """The sides of a cut that are not empty, from the boolean library; new faces are the owner's.
 
-    name : of the cut, for words
+    Parameters
+    ----------
+    name : str
+        Of the cut, for words.
 
     Raises
     ------
-    CutFailed : the library could not make one.
+    CutFailed
+        The library could not make one.
     """
     known, found = solid.runs, []
     for side, body in sides:
@@ -53,7 +65,13 @@ def taken_over(
 def split_by_body(
     whole: manifold3d.Manifold, body: Callable[[float], manifold3d.Manifold], half: float
 ) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
-    """(inside a body, outside it, mm3 of the kerf of twice ``half`` between them). body : gives it so much larger"""
+    """(inside a body, outside it, mm3 of the kerf of twice ``half`` between them).
+
+    Parameters
+    ----------
+    body : Callable[[float], manifold3d.Manifold]
+        Gives it so much larger.
+    """
     inside, outside = whole.split(body(half))
     if half == 0:
         return inside, outside, 0.0
@@ -79,7 +97,14 @@ def slices(
 ) -> list[manifold3d.Manifold]:
     """A body between parallel walls, rising; adds the volume of each kerf to ``kerf``.
 
-    normal : (3,) unit; walls : mm along it; half : of the kerf, mm.
+    Parameters
+    ----------
+    normal : (3,) float64
+        Unit.
+    walls : mm
+        Along it.
+    half : float
+        Of the kerf, mm.
     """
     found = []
     for wall in walls:
@@ -96,7 +121,9 @@ def slices(
 def own_walls(solid: Solid, body: manifold3d.Manifold, normal: Floats, offset: float) -> float:
     """mm2 of a body's own surface that runs through a solid, but for what lies in its plane normal . p = offset.
 
-    normal : (3,).
+    Parameters
+    ----------
+    normal : (3,) float64
     """
     piece = solid.manifold ^ body
     if piece.is_empty():

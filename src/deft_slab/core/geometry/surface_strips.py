@@ -45,11 +45,22 @@ _ROUNDS = 2
 class Band:
     """What a strip is to be, in a frame whose third axis goes across it. All in mm.
 
-    lines : (k, 3) each, along its middle, on the surface; others : lines that the other side of the wall begins at
-    ends : (k, 3) places that it keeps a distance ``end`` from
-    gap, thickness : from the surface to it, and of it; width : along the third axis
-    parts : how many each line is parted into, ``between`` apart; round : it is what lies within half its width of the
-    lines, in all directions
+    Attributes
+    ----------
+    lines : (k, 3)
+        Each, along its middle, on the surface.
+    others : list[Floats]
+        Lines that the other side of the wall begins at.
+    ends : (k, 3) float64
+        Places that it keeps a distance ``end`` from.
+    gap, thickness : float
+        From the surface to it, and of it.
+    width : float
+        Along the third axis.
+    parts : int
+        How many each line is parted into, ``between`` apart.
+    round : bool
+        It is what lies within half its width of the lines, in all directions.
     """
 
     lines: list[Floats]
@@ -67,11 +78,17 @@ class Band:
 def strip_on(skin: Solid, frame: Floats, band: Band) -> list[manifold3d.Manifold]:
     """The parts of a strip, in the model's frame, largest first.
 
-    skin : the surface that it lies on, not closed where that is cut; frame : (3, 3) rows of the frame of ``band``
+    Parameters
+    ----------
+    skin : Solid
+        The surface that it lies on, not closed where that is cut.
+    frame : (3, 3) float64
+        Rows of the frame of ``band``.
 
     Raises
     ------
-    JoinFailed : nothing of it is left.
+    JoinFailed
+        Nothing of it is left.
     """
     turned = Solid(skin.vertices @ frame.T, skin.triangles)
     step = band.thickness / _CELLS
@@ -128,7 +145,13 @@ def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
 
 @dataclass(frozen=True, eq=False)
 class _NearFacets:
-    """The facets near a line, in the frame of the band. wanted : (m,) those on the side of the wall that is meant"""
+    """The facets near a line, in the frame of the band.
+
+    Attributes
+    ----------
+    wanted : (m,) bool
+        Those on the side of the wall that is meant.
+    """
 
     vertices: Floats
     triangles: Ints
@@ -137,7 +160,8 @@ class _NearFacets:
     @classmethod
     def near(cls, skin: Solid, line: Floats, others: list[Floats], reach: float) -> _NearFacets:
         """Of a whole surface. The side that facets are on is the one of the line from which the way to them, along the
-        surface, is shortest."""
+        surface, is shortest.
+        """
         corners = skin.vertices[skin.triangles]
         middles = corners.mean(axis=1)
         size = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
@@ -191,7 +215,15 @@ class _NearFacets:
 
 @dataclass(frozen=True, eq=False)
 class _Grid:
-    """low : (3,) mm, of its first node; step : mm; shape; nodes : (k,) numbers of those that are looked at"""
+    """Attributes
+    ----------
+    low : (3,) float64, mm
+        Of its first node.
+    step : float, mm
+        Shape.
+    nodes : (k,) int64
+        Numbers of those that are looked at.
+    """
 
     low: Floats
     step: float

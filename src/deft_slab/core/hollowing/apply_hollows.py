@@ -41,8 +41,15 @@ _NEAR = 0.5
 
 @dataclass(frozen=True, eq=False)
 class Hollowed:
-    """parts : the pieces, hollow where they are to be, then plugs; reports : by the id of the hollow
-    names, kinds : of the plugs, by the number of the part"""
+    """Attributes
+    ----------
+    parts : list[Part]
+        The pieces, hollow where they are to be, then plugs.
+    reports : dict[str, HollowReport]
+        By the id of the hollow.
+    names, kinds : dict[int, str]
+        Of the plugs, by the number of the part.
+    """
 
     parts: list[Part]
     reports: dict[str, HollowReport] = field(default_factory=dict)
@@ -52,8 +59,17 @@ class Hollowed:
 
 @dataclass(frozen=True, eq=False)
 class Emptied:
-    """A piece with its voids, before any vent. solid : mm; voids : the solids of each, with their lattice left out
-    volumes : mm3 of each without lattice; least_wall : mm"""
+    """A piece with its voids, before any vent.
+
+    Attributes
+    ----------
+    solid : mm
+    voids : tuple[Solid, ...]
+        The solids of each, with their lattice left out.
+    volumes : mm3
+        Of each without lattice.
+    least_wall : float, mm
+    """
 
     solid: Solid
     voids: tuple[Solid, ...]
@@ -64,11 +80,15 @@ class Emptied:
 def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Cache, job: Job = QUIET) -> Hollowed:
     """The pieces, each hollow as wished; one that cannot be made is left out and says why.
 
-    kept : keeps what was made, so that another vent does not make the void anew
+    Parameters
+    ----------
+    kept : Cache
+        Keeps what was made, so that another vent does not make the void anew.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     after, taken = list(parts), set[int]()
     reports: dict[str, HollowReport] = {}
@@ -155,7 +175,13 @@ def _hollowed(part: Part, hollow: Hollow, kept: Cache, job: Job) -> tuple[tuple[
 
 
 def _vented(before: Solid, empty: Emptied, hollow: Hollow) -> tuple[HollowReport, Solid, Closing]:
-    """A piece with its vents. before : the piece without voids"""
+    """A piece with its vents.
+
+    Parameters
+    ----------
+    before : Solid
+        The piece without voids.
+    """
     holes, reports, closing = list[manifold3d.Manifold](), list[VentReport](), Closing()
     for vent in hollow.vents:
         report = reach(empty, vent)

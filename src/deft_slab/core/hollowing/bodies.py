@@ -29,7 +29,13 @@ def as_round(sides: int) -> float:
 
 
 def _turned(profile: Floats, vent: Vent) -> manifold3d.Manifold:
-    """A body of revolution about a vent's axis. profile : (k, 2) mm: away from the axis, and inward along it"""
+    """A body of revolution about a vent's axis.
+
+    Parameters
+    ----------
+    profile : (k, 2) float64, mm
+        Away from the axis, and inward along it.
+    """
     body = manifold3d.CrossSection([profile * [as_round(_SIDES), 1.0]], manifold3d.FillRule.NonZero).revolve(_SIDES)
     return body.transform(np.column_stack([_frame(vent), np.array(vent.place)]))
 
@@ -41,7 +47,12 @@ def _frame(vent: Vent) -> Floats:
 
 def _tapered(vent: Vent, length: float, end: float, less: float, out: float) -> Floats:
     """The profile of a vent through a wall of some length that goes on to an end inside, with radii smaller by some mm;
-    out : mm outside"""
+
+    Parameters
+    ----------
+    out : float, mm
+        Outside.
+    """
     outer, inner = vent.outer - less, vent.inner - less
     return np.array([(0.0, -out), (outer, -out), (outer, 0.0), (inner, length), (inner, end), (0.0, end)])
 
@@ -54,15 +65,26 @@ def _ridge(vent: Vent, start: float, end: float, wider: float) -> manifold3d.Man
 
 
 def hole(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Manifold:
-    """What a vent takes away: through a wall of some length, and its inner radius farther. length, gap : mm
-    keyed : with a groove for the ridge of its plug"""
+    """What a vent takes away: through a wall of some length, and its inner radius farther.
+
+    Parameters
+    ----------
+    length, gap : float, mm
+    keyed : bool
+        With a groove for the ridge of its plug.
+    """
     end = length + vent.inner
     body = _turned(_tapered(vent, length, end, 0.0, _OUT), vent)
     return body + _ridge(vent, -_OUT, end, gap) if keyed and vent.plug else body
 
 
 def plug(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Manifold | None:
-    """What closes a vent, sticking out of the surface; None where the gap leaves nothing of it. length, gap : mm"""
+    """What closes a vent, sticking out of the surface; None where the gap leaves nothing of it.
+
+    Parameters
+    ----------
+    length, gap : float, mm
+    """
     if vent.inner - gap < 0.2:
         return None
     body = _turned(_tapered(vent, length, length, gap, _OUT), vent)

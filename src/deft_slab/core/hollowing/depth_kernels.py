@@ -19,6 +19,8 @@ from ..figures.column_kernels import FAST
 def to_facet(corners, f, x, y, z):
     """Distance of a point to a facet. Method: Ericson 2005, Real-Time Collision Detection, 5.1.5.
 
+    Parameters
+    ----------
     corners : (m, 3, 3)
     """
     ax, ay, az = corners[f, 0, 0], corners[f, 0, 1], corners[f, 0, 2]
@@ -55,7 +57,13 @@ def to_facet(corners, f, x, y, z):
 
 @njit(**FAST)
 def fill_inside(start, heights, facets, inside, z0, step):
-    """Marks the nodes inside, from a column field over their x and y. inside : (nx, ny, nz) bool, written"""
+    """Marks the nodes inside, from a column field over their x and y.
+
+    Parameters
+    ----------
+    inside : (nx, ny, nz) bool
+        Written.
+    """
     nx, ny, nz = inside.shape
     for j in range(ny):
         for i in range(nx):
@@ -74,7 +82,13 @@ def fill_inside(start, heights, facets, inside, z0, step):
 def seed(corners, inside, low, step, depth, nearest):
     """Exact distances of the nodes inside that lie within about a cell of the surface.
 
-    corners : (m, 3, 3); low : (3,) the first node; depth : (nx, ny, nz) float32, nearest : int32, both written
+    Parameters
+    ----------
+    corners : (m, 3, 3)
+    low : (3,)
+        The first node.
+    depth : (nx, ny, nz) float32
+        Nearest : int32, both written.
     """
     shape = inside.shape
     for f in range(len(corners)):
@@ -130,8 +144,15 @@ def seed(corners, inside, low, step, depth, nearest):
 
 @njit(**FAST)
 def sweep(corners, inside, low, step, depth, nearest, limit, dx, dy, dz):
-    """Passes the nearest facets on, one way through the grid. limit : deeper nodes pass nothing on
-    dx, dy, dz : 1 or -1, the way along each axis"""
+    """Passes the nearest facets on, one way through the grid.
+
+    Parameters
+    ----------
+    limit
+        Deeper nodes pass nothing on.
+    dx, dy, dz
+        1 or -1, the way along each axis.
+    """
     nx, ny, nz = inside.shape
     for i in range(nx):
         x = i if dx > 0 else nx - 1 - i

@@ -23,7 +23,13 @@ MOST_RODS = 20_000
 
 def axes(up: Floats) -> Floats:
     """(3, 3) rows: three directions at right angles, each 35.3 degrees over the level, so that a rod prints without
-    support: a cube that stands on its corner. up : (3,) unit"""
+    support: a cube that stands on its corner.
+
+    Parameters
+    ----------
+    up : (3,) float64
+        Unit.
+    """
     first, second, _ = frame_of(up)
     turn = 2.0 * np.pi * np.arange(3) / 3.0
     level = np.outer(np.cos(turn), first) + np.outer(np.sin(turn), second)
@@ -33,11 +39,17 @@ def axes(up: Floats) -> Floats:
 def lattice(void: manifold3d.Manifold, up: Floats, spacing: float, radius: float) -> manifold3d.Manifold | None:
     """Rods that cross at a spacing, wherever they are in a void, and a little beyond; None where none is.
 
-    up : (3,) unit, the way that it is printed; spacing, radius : mm, the spacing more than two diameters
+    Parameters
+    ----------
+    up : (3,) float64
+        Unit, the way that it is printed.
+    spacing, radius : float, mm
+        The spacing more than two diameters.
 
     Raises
     ------
-    HollowFailed : there would be far too many.
+    HollowFailed
+        There would be far too many.
     """
     solid = Solid.from_manifold(void, {})
     low, high = solid.bounds

@@ -44,9 +44,23 @@ _LIFT = 0.05
 
 @dataclass(frozen=True, eq=False)
 class VentPlaces:
-    """Where a vent could be. place, along : (k, 3) mm and unit vectors, model frame; end : (k, 3) mm, on the bed, where
-    it opens into the void; start : (k,) mm over the bed, of the places; rise : (k,) of the way in, -1 to 1
-    void : (k,) its number; cost : (k,) how much one would rather not have it there"""
+    """Where a vent could be.
+
+    Attributes
+    ----------
+    place, along : (k, 3) float64
+        mm and unit vectors, model frame.
+    end : (k, 3) float64, mm, on the bed
+        Where it opens into the void.
+    start : (k,) float64
+        mm over the bed, of the places.
+    rise : (k,) float64
+        Of the way in, -1 to 1.
+    void : (k,) int64
+        Its number.
+    cost : (k,) float64
+        How much one would rather not have it there.
+    """
 
     place: Floats
     along: Floats
@@ -61,7 +75,11 @@ def places_for(empty: Emptied, seat: BedPose, wall: float, exposed: Floats, show
     """Places on the surface from which a hole straight in opens a void, with a free way outside; none on show faces or
     on what lies on the bed. Cut faces, which glue covers, cost nothing; else what is seen more costs more.
 
-    wall : mm; exposed, show : (m,) of the facets of the solid with its voids
+    Parameters
+    ----------
+    wall : float, mm
+    exposed, show : (m,) float64
+        Of the facets of the solid with its voids.
     """
     solid = empty.solid
     inner = is_void(solid)
@@ -91,7 +109,17 @@ def propose_vents(
     """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other
     end, then one wherever the largest cup begins that is still above the printer's limit.
 
-    exposed, show : (m,) as for ``places_for``; most : how many for each void. Raises Cancelled.
+    Parameters
+    ----------
+    exposed, show : (m,) float64
+        As for ``places_for``.
+    most : int
+        How many for each void.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     places = places_for(empty, seat, hollow.wall, exposed, show)
     vents: list[Vent] = []
@@ -126,7 +154,13 @@ def propose_vents(
 def _best(
     places: VentPlaces, number: int, target: Floats, vents: list[Vent], hollow: Hollow, *, upper: bool
 ) -> Vent | None:
-    """The best place for a vent of a void near a point (3,) mm on the bed: upper : under it, else over it."""
+    """The best place for a vent of a void near a point (3,) mm on the bed:
+
+    Parameters
+    ----------
+    upper : bool
+        Under it, else over it.
+    """
     vent = Vent(id="v", place=(0.0, 0.0, 0.0), along=(0.0, 0.0, 1.0)) if not vents else vents[-1]
     near = np.linalg.norm(places.end - target, axis=1)
     if upper:

@@ -37,12 +37,18 @@ _SAMPLED = 20_000
 def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job = QUIET) -> list[manifold3d.Manifold]:
     """The voids, largest first: all that lies deeper than a wall inside a closed solid, to within a fineness.
 
-    wall, fineness : mm; least : mm3, smaller voids are dropped
+    Parameters
+    ----------
+    wall, fineness : float, mm
+    least : float, mm3
+        Smaller voids are dropped.
 
     Raises
     ------
-    HollowFailed : the grid would be too large, or the surface could not be drawn.
-    Cancelled : the job is no longer wanted.
+    HollowFailed
+        The grid would be too large, or the surface could not be drawn.
+    Cancelled
+        The job is no longer wanted.
     """
     step = fineness
     low = solid.bounds[0] - 1.5 * step
@@ -73,7 +79,9 @@ def _drop_narrow(depth: Floats32, level: float, deep: float, steps: int) -> None
     """Fills, in the field, the parts of voids that are too narrow: what is not within some steps, inside a void, of a
     place as deep as a depth. A mere gap within a wall saves nothing and is never emptied.
 
-    level, deep : mm
+    Parameters
+    ----------
+    level, deep : float, mm
     """
     void = depth > level
     wide = ndimage.binary_dilation(depth > deep, iterations=steps, mask=void)
@@ -84,7 +92,11 @@ def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.
     """What hangs together and is large enough, largest first. Told apart here and not by the boolean library, which
     goes through all of it once for each of what may be thousands of scraps.
 
-    least : mm3; simpler : mm by which their walls may be off
+    Parameters
+    ----------
+    least : float, mm3
+    simpler : float, mm
+        By which their walls may be off.
     """
     shells = shells_of(drawn)
     body = body_numbers(shells)
@@ -108,7 +120,19 @@ def depths(
     """(nx, ny, nz) mm: how deep the nodes of a grid lie inside a closed solid; 0 outside, inf where it is much deeper
     than a limit.
 
-    low : (3,) mm, the first node; shape : (3,) how many there are; step : mm between them. Raises Cancelled.
+    Parameters
+    ----------
+    low : (3,) float64, mm
+        The first node.
+    shape : (3,) int64
+        How many there are.
+    step : float, mm
+        Between them.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     nx, ny, nz = (int(count) for count in shape)
     job.step(0.0, tr("Finding what is inside"))

@@ -22,7 +22,8 @@ _MOSTLY = 0.5
 def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...], tuple[str, ...]]:
     """(solid, bodies, what there is to say): the triangles put in the order of the bodies, largest first where the file
     names none; what looks like supports comes after them as one, and stray fragments last. No bodies where all is
-    one."""
+    one.
+    """
     solid = Solid(surface.vertices, surface.triangles)
     shells = shells_of(solid)
     rods = rods_of(solid, shells)
@@ -67,7 +68,15 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...], tup
 
 
 def _named(surface: Surface, solid: Solid, supports: Bools, rods: int) -> tuple[Body, ...]:
-    """The named objects of a file. supports : (m,) facets of what looks like them; rods : how many those have"""
+    """The named objects of a file.
+
+    Parameters
+    ----------
+    supports : (m,) bool
+        Facets of what looks like them.
+    rods : int
+        How many those have.
+    """
     parts = surface.parts[:MOST_BODIES]
     rest = sum(count for _, count in surface.parts[MOST_BODIES:])
     counts = [*(count for _, count in parts), *([rest] if rest else [])]

@@ -46,13 +46,22 @@ _LOOKS = 0.01
 def confined(read: Callable[[], T], path: Path, kind: str, seconds: float, job: Job) -> T:
     """What ``read`` gives, worked out in a process of its own.
 
-    path : what is read; kind : what such a file is called; seconds : of the processor that it may take; on the clock
-    it may take ``_CLOCK`` times as many, for a machine that is busy
+    Parameters
+    ----------
+    path : Path
+        What is read.
+    kind : str
+        What such a file is called.
+    seconds : float
+        Of the processor that it may take; on the clock it may take ``_CLOCK`` times as many, for a machine that
+        is busy.
 
     Raises
     ------
-    UnreadableFile : it came to no end within the limits, failed, or raised so.
-    Cancelled : the job is no longer wanted.
+    UnreadableFile
+        It came to no end within the limits, failed, or raised so.
+    Cancelled
+        The job is no longer wanted.
     """
     handle = os.memfd_create("deft-slab-read")
     # readers write here what they need in between; a reader that is ended cannot tidy up itself

@@ -66,7 +66,13 @@ def _arrays(mesh: Any) -> tuple[Floats, Ints32]:
 
 
 def is_binary_stl(head: bytes, size: int) -> bool:
-    """Whether a file of so many bytes is just as long as the count in its head says. head : its first bytes"""
+    """Whether a file of so many bytes is just as long as the count in its head says.
+
+    Parameters
+    ----------
+    head : bytes
+        Its first bytes.
+    """
     return size >= 84 and 84 + 50 * int.from_bytes(head[80:84], "little") == size
 
 
@@ -206,7 +212,10 @@ def _check_gltf(path: Path) -> None:
 def buffers_beside(path: Path, document: dict[str, Any]) -> list[Path]:
     """The files beside a glTF that hold parts of it (glTF 2.0 specification, 3.6.1.1), as far as they are there.
 
-    document : the JSON of the glTF
+    Parameters
+    ----------
+    document : dict[str, Any]
+        The JSON of the glTF.
     """
     named = [one.get("uri") for kind in ("buffers", "images") for one in document.get(kind, [])]
     places = [uri for uri in named if isinstance(uri, str) and not uri.startswith("data:")]
@@ -216,7 +225,8 @@ def buffers_beside(path: Path, document: dict[str, Any]) -> list[Path]:
 
 def read_obj(path: Path) -> Surface:
     """Objects are kept apart; faces of more than four corners are divided in their own plane, as they may be
-    concave."""
+    concave.
+    """
     content = _without_polygons(path.read_bytes())
     loaded = _loaded(_stream(content), "obj", split_objects=True, group_material=False, skip_materials=True)
     names = [name.strip().decode("utf-8", "replace") for name in re.findall(rb"^[ \t]*o[ \t]+(.*)$", content, re.M)]

@@ -35,8 +35,15 @@ from .units import stands_on_y
 
 @dataclass(frozen=True, eq=False)
 class Opened:
-    """What was in a file: one model, and the project if it is one of ours. guests : the surfaces of the project's
-    guests that are models, by content hash; exact : whether the file holds exact faces, drawn at some fineness"""
+    """What was in a file: one model, and the project if it is one of ours.
+
+    Attributes
+    ----------
+    guests : dict[str, Solid]
+        The surfaces of the project's guests that are models, by content hash.
+    exact : bool
+        Whether the file holds exact faces, drawn at some fineness.
+    """
 
     model: Model
     project: Project | None
@@ -56,8 +63,16 @@ def _is_stl(head: bytes, size: int, ending: str) -> bool:
 class Reader:
     """How files of a format are known and read.
 
-    title : its name, as in ``formats``; knows : gets the first 4 KiB, the size in bytes and the file's ending (lower
-    case); read : gets the path and the fineness (mm) for exact faces; seconds_per_mb : of work that reading may take
+    Attributes
+    ----------
+    title : str
+        Its name, as in ``formats``.
+    knows : Callable[[bytes, int, str], bool]
+        Gets the first 4 KiB, the size in bytes and the file's ending (lower case).
+    read : Callable[[Path, float], Contents]
+        Gets the path and the fineness (mm) for exact faces.
+    seconds_per_mb : float
+        Of work that reading may take.
     """
 
     title: str
@@ -104,12 +119,17 @@ READERS: tuple[Reader, ...] = (
 def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Opened:
     """Reads a model or a project.
 
-    fineness : mm by which triangles may be off, for formats with exact faces
+    Parameters
+    ----------
+    fineness : float, mm
+        By which triangles may be off, for formats with exact faces.
 
     Raises
     ------
-    UnreadableFile : it is missing, empty, no mesh, damaged, or from a newer version.
-    Cancelled : the job is no longer wanted.
+    UnreadableFile
+        It is missing, empty, no mesh, damaged, or from a newer version.
+    Cancelled
+        The job is no longer wanted.
     """
     job.step(0.0, tr("Reading {file}", file=shown(path)))
     try:
@@ -176,7 +196,8 @@ def _checked(path: Path, surface: Surface) -> Surface:
 
     Raises
     ------
-    UnreadableFile : no facets, or coordinates that are no numbers.
+    UnreadableFile
+        No facets, or coordinates that are no numbers.
     """
     if not len(surface.triangles):
         raise UnreadableFile(

@@ -18,11 +18,15 @@ def read_step(path: Path, fineness: float) -> Surface:
     """The solids of a STEP file, mm, +Z up. The modelling kernel behind it may fail hard, or never come to an end: only
     for a process that may be lost (``confined``).
 
-    fineness : mm by which the triangles may be off the exact faces
+    Parameters
+    ----------
+    fineness : float, mm
+        By which the triangles may be off the exact faces.
 
     Raises
     ------
-    UnreadableFile : no STEP file, a damaged one, or one that holds no faces.
+    UnreadableFile
+        No STEP file, a damaged one, or one that holds no faces.
     """
     import cascadio  # slow to load, and seldom needed
 

@@ -39,8 +39,15 @@ _MOSTLY = 0.7
 
 @dataclass(frozen=True, eq=False)
 class Rods:
-    """count : how many; shells : (k,) which shells are nothing but rods and what they stand on; fused : how many rods
-    are of one shell with something else"""
+    """Attributes
+    ----------
+    count : int
+        How many.
+    shells : (k,) bool
+        Which shells are nothing but rods and what they stand on.
+    fused : int
+        How many rods are of one shell with something else.
+    """
 
     count: int
     shells: Bools
@@ -49,7 +56,17 @@ class Rods:
 
 @dataclass(eq=False)
 class _Rod:
-    """heights, middles (2,), across : of its sections, mm; shell : that it is of; lost : sections since the last"""
+    """heights, middles (2,),
+
+    Attributes
+    ----------
+    across : list[float]
+        Of its sections, mm.
+    shell : int
+        That it is of.
+    lost : int
+        Sections since the last.
+    """
 
     heights: list[float]
     middles: list[Floats]
@@ -68,8 +85,18 @@ class _Rod:
 
 @dataclass(frozen=True, eq=False)
 class _Outlines:
-    """Of one section. middles : (k, 2); across : (k,) mm, the diameter of the circle as large; facet : (k,) one that it
-    passes; small : (k,) which are small and round"""
+    """Of one section.
+
+    Attributes
+    ----------
+    middles : (k, 2) float64
+    across : (k,) float64, mm
+        The diameter of the circle as large.
+    facet : (k,) int64
+        One that it passes.
+    small : (k,) bool
+        Which are small and round.
+    """
 
     middles: Floats
     across: Floats
@@ -79,9 +106,23 @@ class _Outlines:
 
 @dataclass(frozen=True, eq=False)
 class _Standing:
-    """A surface as it stands on one end of an axis. corners : (n, 3) with the axis last; sign : 1 where it stands on
-    the lower end, -1 on the upper one; end : of the axis, there; height : mm, of all of it
-    low, high : (m,) of its facets, along the axis; thickest : mm, of a rod"""
+    """A surface as it stands on one end of an axis.
+
+    Attributes
+    ----------
+    corners : (n, 3) float64
+        With the axis last.
+    sign : float
+        1 where it stands on the lower end, -1 on the upper one.
+    end : float
+        Of the axis, there.
+    height : float, mm
+        Of all of it.
+    low, high : (m,) float64
+        Of its facets, along the axis.
+    thickest : float, mm
+        Of a rod.
+    """
 
     solid: Solid
     corners: Floats
@@ -142,7 +183,13 @@ class _Standing:
         return sum(count >= LEAST_RODS for count in counts) >= 2
 
     def rods(self, shells: Shells) -> list[_Rod]:
-        """All rods that begin near the end, are slender and have a thinner tip. shells : of the surface"""
+        """All rods that begin near the end, are slender and have a thinner tip.
+
+        Parameters
+        ----------
+        shells : Shells
+            Of the surface.
+        """
         heights = (np.arange(_SECTIONS) + 0.5) / _SECTIONS * self.height
         step = float(heights[1] - heights[0])
         open_ones, ended = list[_Rod](), list[_Rod]()

@@ -44,12 +44,23 @@ def refuse_too_many(triangles: int) -> None:
 
 @dataclass(frozen=True, eq=False)
 class Surface:
-    """vertices : (n, 3) float64, in ``unit``; triangles : (m, 3) int32; unit : as the file states it, else None
-    grid : what all coordinates are whole multiples of, once tidied; 0 before
-    parts : (name, number of triangles) of each named object of the file, in the order of the triangles; empty where
-        the file names none
-    y_up : the format says that +Y is up; notes : sentences on what is odd about the file
-    complete : nothing that the file announces is missing from it
+    """Attributes
+    ----------
+    vertices : (n, 3) float64
+        In ``unit``.
+    triangles : (m, 3) int32
+    unit : Unit | None
+        As the file states it, else None.
+    grid : float
+        What all coordinates are whole multiples of, once tidied; 0 before.
+    parts : (name, number of triangles)
+        Of each named object of the file, in the order of the triangles; empty where the file names none.
+    y_up : bool
+        The format says that +Y is up.
+    notes : tuple[str, ...]
+        Sentences on what is odd about the file.
+    complete : bool
+        Nothing that the file announces is missing from it.
     """
 
     vertices: Floats
@@ -64,8 +75,15 @@ class Surface:
 
 @dataclass(frozen=True, eq=False)
 class Contents:
-    """What a reader found. project : where the file is one of ours, with the surfaces of its guests by content hash;
-    exact : the file holds exact faces, drawn at some fineness"""
+    """What a reader found.
+
+    Attributes
+    ----------
+    project : Project | None
+        Where the file is one of ours, with the surfaces of its guests by content hash.
+    exact : bool
+        The file holds exact faces, drawn at some fineness.
+    """
 
     surface: Surface
     project: Project | None = None
@@ -91,7 +109,9 @@ def surface_of(
 def grid_for(vertices: Floats) -> float:
     """A power of two, about a millionth of the largest coordinate; not finer than for a model of a millionth.
 
-    vertices : (n, 3).
+    Parameters
+    ----------
+    vertices : (n, 3) float64
     """
     largest = max(float(np.abs(vertices).max()), 1e-6)
     return math.ldexp(1.0, math.frexp(largest)[1] - _GRID_BITS)
@@ -103,7 +123,10 @@ def snapped(vertices: Floats, grid: float) -> Floats:
     3MF holds coordinates as decimal text, and its library reads them back with the last bits of a float32 changed. A
     grid a little coarser than those bits lets a project open with the very model that was saved.
 
-    vertices : (n, 3); so is what is given.
+    Parameters
+    ----------
+    vertices : (n, 3) float64
+        So is what is given.
     """
     return np.round(np.asarray(vertices, float) / grid) * grid + 0.0  # adding 0 makes one zero of -0 and 0
 
@@ -131,7 +154,8 @@ def _near_origin(surface: Surface) -> Surface:
 
 def tidy(surface: Surface) -> Surface:
     """Corners at the same place joined, facets without three corners dropped, unused corners too. Corners of
-    different named objects are left apart; objects without facets are dropped."""
+    different named objects are left apart; objects without facets are dropped.
+    """
     surface = _near_origin(surface)
     grid = grid_for(surface.vertices)
     counts = [count for _, count in surface.parts] or [len(surface.triangles)]

@@ -52,7 +52,8 @@ def read_3mf(path: Path) -> Contents:
 
     Raises
     ------
-    UnreadableFile : damaged, too large, or a project from a newer version.
+    UnreadableFile
+        Damaged, too large, or a project from a newer version.
     """
     check_package(path)
     model = wrapper().CreateModel()
@@ -79,7 +80,8 @@ def check_package(path: Path) -> None:
 
     Raises
     ------
-    UnreadableFile : it is one of these.
+    UnreadableFile
+        It is one of these.
     """
     try:
         with zipfile.ZipFile(path) as archive:
@@ -133,14 +135,23 @@ _Object = tuple[str, bytes]
 
 @dataclass
 class _Nesting:
-    """Which objects are put into which. inside : the components of each object; items : what is on the bed"""
+    """Which objects are put into which.
+
+    Attributes
+    ----------
+    inside : dict[_Object, list[_Object]]
+        The components of each object.
+    items : list[_Object]
+        What is on the bed.
+    """
 
     inside: dict[_Object, list[_Object]] = field(default_factory=dict)
     items: list[_Object] = field(default_factory=list)
 
     def weight(self) -> int:
         """How many objects all that is on the bed comes to; over ``_MOST_OBJECTS`` as soon as it is clear that it is
-        more, or where an object holds itself."""
+        more, or where an object holds itself.
+        """
         known: dict[_Object, int] = {}
         for root in self.items:
             waiting = [(root, False)]
@@ -162,7 +173,8 @@ class _Nesting:
 
 def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> None:
     """Follows which object is put into which, in a text that is never held as a whole. The order of attributes, and
-    what a part is called, say nothing: every part that is XML is looked through."""
+    what a part is called, say nothing: every part that is XML is looked through.
+    """
     current, rest = (name, b""), b""
     first = True
     while chunk := part.read(2**22):
@@ -252,7 +264,8 @@ def strict_reader() -> tuple[Any, Any]:
 
 def items_in(model: Any) -> list[tuple[str, Floats, Ints32]]:
     """(name, corners (n, 3) mm at its place, triangles (m, 3)) of each mesh on the build platform of a model of the
-    library. Raises UnreadableFile where it is nested too deeply, or too large."""
+    library. Raises UnreadableFile where it is nested too deeply, or too large.
+    """
     build = _Build(model)
     items = model.GetBuildItems()
     while items.MoveNext():
@@ -269,7 +282,13 @@ def _build_in(model: Any) -> Surface:
 
 
 class _Build:
-    """What is on the bed. found : (name, vertices, triangles) of each mesh, at its place"""
+    """What is on the bed.
+
+    Attributes
+    ----------
+    found : (name, vertices, triangles)
+        Of each mesh, at its place.
+    """
 
     def __init__(self, model: Any) -> None:
         self._model = model

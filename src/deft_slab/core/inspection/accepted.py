@@ -13,7 +13,13 @@ F = TypeVar("F", bound=Finding)
 
 
 def with_left(found: Inspection, left: tuple[LeftAlone, ...], factors: Floats) -> Inspection:
-    """The same with what was left on purpose, and only that, marked so. factors : (3,) mm in one unit of the file"""
+    """The same with what was left on purpose, and only that, marked so.
+
+    Parameters
+    ----------
+    factors : (3,) float64, mm
+        In one unit of the file.
+    """
 
     def marked(things: tuple[F, ...]) -> tuple[F, ...]:
         return tuple(replace(one, left=any(one.is_left_by(alone, factors) for alone in left)) for one in things)

@@ -28,7 +28,13 @@ _AROUND = 6
 
 @dataclass(frozen=True, eq=False)
 class Shut:
-    """A part of a seam that no file gets at. place : (3,) mm, model frame; length : mm"""
+    """A part of a seam that no file gets at.
+
+    Attributes
+    ----------
+    place : (3,) float64, mm, model frame
+    length : float, mm
+    """
 
     place: Floats
     length: float
@@ -37,7 +43,14 @@ class Shut:
 def grooves(solid: Solid, segments: Floats, file: float) -> list[Shut]:
     """The parts of a seam that a round file cannot touch, longest first.
 
-    solid : the prop before any cut, mm, model frame; segments : (k, 2, 3) mm, of the seam; file : mm across
+    Parameters
+    ----------
+    solid : Solid
+        The prop before any cut, mm, model frame.
+    segments : (k, 2, 3) float64, mm
+        Of the seam.
+    file : float, mm
+        Across.
     """
     lengths = np.linalg.norm(segments[:, 1] - segments[:, 0], axis=1) if len(segments) else np.empty(0)
     if not len(lengths) or lengths.sum() <= 0:

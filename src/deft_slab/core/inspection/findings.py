@@ -32,8 +32,17 @@ NEAR = 1.0
 
 @dataclass(frozen=True)
 class Finding:
-    """Something that was found. left : a person has said that it may stay
-    kind : as ``LeftAlone`` calls it; word : as a sentence does"""
+    """Something that was found.
+
+    Attributes
+    ----------
+    left : bool
+        A person has said that it may stay.
+    kind : ClassVar[FoundKind]
+        As ``LeftAlone`` calls it.
+    word : ClassVar[str]
+        As a sentence does.
+    """
 
     kind: ClassVar[FoundKind]
     word: ClassVar[str]
@@ -42,7 +51,13 @@ class Finding:
     left: bool = field(default=False, kw_only=True)
 
     def is_left_by(self, alone: LeftAlone, factors: Floats) -> bool:
-        """Whether that is what was left. factors : (3,) mm in one unit of the file"""
+        """Whether that is what was left.
+
+        Parameters
+        ----------
+        factors : (3,) float64, mm
+            In one unit of the file.
+        """
         return alone.kind == self.kind and math.dist(self.place, np.array(alone.place) * factors) <= NEAR
 
 
@@ -50,9 +65,24 @@ class Finding:
 class Island(Finding):
     """A part of a layer that nothing of the layer below holds.
 
-    layer : its number, from 0 on; z : mm over the bed, where it begins; area : mm2 there; grows : mm2, the largest that
-    it becomes before it meets the rest; hangs : layers until then; meets : whether it ever does; held : by what it is
-    held all the same, "" if by nothing; small : it stays under the size limit
+    Attributes
+    ----------
+    layer : int
+        Its number, from 0 on.
+    z : float
+        mm over the bed, where it begins.
+    area : float, mm2
+        There.
+    grows : float, mm2
+        The largest that it becomes before it meets the rest.
+    hangs : int
+        Layers until then.
+    meets : bool
+        Whether it ever does.
+    held : str
+        By what it is held all the same, "" if by nothing.
+    small : bool
+        It stays under the size limit.
     """
 
     kind = "island"
@@ -74,8 +104,18 @@ PocketKind = Literal["opens", "open at its top", "trapped", "sealed by the plate
 class Pocket(Finding):
     """Air that the part closes in, through the layers printed so far.
 
-    becomes : what does of it; begins, opens : mm over the bed, opens is None where it never does; z : where it is
-    largest while it is closed; area : mm2 there; volume : mm3 while it is closed
+    Attributes
+    ----------
+    becomes : PocketKind
+        What does of it.
+    begins, opens : float
+        mm over the bed, opens is None where it never does.
+    z : float
+        Where it is largest while it is closed.
+    area : float, mm2
+        There.
+    volume : float, mm3
+        While it is closed.
     """
 
     kind = "pocket"
@@ -94,7 +134,8 @@ class Pocket(Finding):
 
     def counts(self, printer: Printer) -> bool:
         """Whether it is more than may be: on any printer what is closed for good, on a resin printer a cup that is
-        large, and so deep that the film cannot follow into it."""
+        large, and so deep that the film cannot follow into it.
+        """
         if self.trapped:
             return self.volume >= printer.least_void
         return printer.kind == "resin" and self.area > printer.most_cup and self.depth >= printer.cup_depth
@@ -112,7 +153,14 @@ class Pocket(Finding):
 
 @dataclass(frozen=True)
 class Jump(Finding):
-    """A layer that peels off much more than the one below. z : mm; growth, peel : mm2, of the layer"""
+    """A layer that peels off much more than the one below.
+
+    Attributes
+    ----------
+    z : float, mm
+    growth, peel : float, mm2
+        Of the layer.
+    """
 
     kind = "jump"
     word = tr("a jump")
@@ -123,7 +171,13 @@ class Jump(Finding):
 
 @dataclass(frozen=True)
 class Neck(Finding):
-    """The smallest layer under a much larger one. z : mm; area, above : mm2"""
+    """The smallest layer under a much larger one.
+
+    Attributes
+    ----------
+    z : float, mm
+    area, above : float, mm2
+    """
 
     kind = "neck"
     word = tr("a neck")
@@ -139,8 +193,18 @@ class Neck(Finding):
 
 @dataclass(frozen=True)
 class ThinWall(Finding):
-    """A wall that is thinner than prints well. least : mm; area : mm2 of the surface on it; z : mm over the bed
-    held : support touches it, and may take it along when it comes off"""
+    """A wall that is thinner than prints well.
+
+    Attributes
+    ----------
+    least : float, mm
+    area : float
+        mm2 of the surface on it.
+    z : float
+        mm over the bed.
+    held : bool
+        Support touches it, and may take it along when it comes off.
+    """
 
     kind = "thin wall"
     word = tr("a thin wall")
@@ -152,7 +216,14 @@ class ThinWall(Finding):
 
 @dataclass(frozen=True)
 class Groove(Finding):
-    """A part of a seam that no file gets at. length : mm; cut : whose"""
+    """A part of a seam that no file gets at.
+
+    Attributes
+    ----------
+    length : float, mm
+    cut : str
+        Whose.
+    """
 
     kind = "groove"
     word = tr("a groove")
@@ -162,9 +233,19 @@ class Groove(Finding):
 
 @dataclass(frozen=True)
 class Steadiness:
-    """How a piece stands. tips : degrees; slender : height for one of the narrowest width of its base, inf where it
-    stands on a point or an edge; push : N, sideways at its highest point, that tips it (its weight times how far its
-    centre of mass lies within the base, over its height); foot : mm2 that it rests on"""
+    """How a piece stands.
+
+    Attributes
+    ----------
+    tips : float, degrees
+    slender : float
+        Height for one of the narrowest width of its base, inf where it stands on a point or an edge.
+    push : float, N
+        Sideways at its highest point, that tips it (its weight times how far its centre of mass lies within the
+        base, over its height).
+    foot : float, mm2
+        That it rests on.
+    """
 
     tips: float
     slender: float
@@ -176,10 +257,20 @@ class Steadiness:
 class Inspection:
     """One piece, layer by layer.
 
-    number : of the piece, from 0 on; thickness : mm of a layer; base, height : mm over the bed
-    areas, peel : (layers,) mm2; begins : (k, 4) where its surface begins with solid above it: x, y, z on the bed, and
-    mm that it hangs until it meets what began lower (inf: never)
-    problem : why its layers cannot be looked at, empty where they can
+    Attributes
+    ----------
+    number : int
+        Of the piece, from 0 on.
+    thickness : float, mm
+        Of a layer.
+    base, height : float
+        mm over the bed.
+    areas, peel : (layers,) float64, mm2
+    begins : (k, 4) float64
+        Where its surface begins with solid above it: x, y, z on the bed, and mm that it hangs until it meets
+        what began lower (inf: never).
+    problem : str
+        Why its layers cannot be looked at, empty where they can.
     """
 
     number: int
@@ -217,8 +308,19 @@ class Inspection:
 
 @dataclass(frozen=True, eq=False)
 class SectionFace:
-    """The section of a piece at a height. number : of the piece, from 0 on; z : mm over the bed; area : mm2
-    lines : (k, 2) mm each, on the bed, as the piece sits; vertices, triangles : the filled face, mm, model frame
+    """The section of a piece at a height.
+
+    Attributes
+    ----------
+    number : int
+        Of the piece, from 0 on.
+    z : float
+        mm over the bed.
+    area : float, mm2
+    lines : (k, 2)
+        mm each, on the bed, as the piece sits.
+    vertices, triangles : array of float64
+        The filled face, mm, model frame.
     """
 
     number: int
@@ -231,14 +333,28 @@ class SectionFace:
 
 @dataclass(frozen=True)
 class LayerTotals:
-    """Of all pieces of a plan. islands : that nothing holds; cup_mm2 : the largest"""
+    """Of all pieces of a plan.
+
+    Attributes
+    ----------
+    islands : int
+        That nothing holds.
+    cup_mm2 : float
+        The largest.
+    """
 
     islands: int
     cup_mm2: float
 
     @classmethod
     def of(cls, pieces: Sequence[Inspection], cup_depth: float) -> LayerTotals:
-        """Of what was found of the pieces. cup_depth : mm, a flatter pocket is no cup"""
+        """Of what was found of the pieces.
+
+        Parameters
+        ----------
+        cup_depth : float, mm
+            A flatter pocket is no cup.
+        """
         pockets = [pocket for piece in pieces for pocket in piece.pockets if not pocket.left]
         cups = [pocket.area for pocket in pockets if not pocket.trapped and pocket.depth >= cup_depth]
         return cls(sum(len(piece.unheld) for piece in pieces), max(cups, default=0.0))

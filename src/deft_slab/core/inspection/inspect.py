@@ -30,11 +30,15 @@ def check(
 ) -> tuple[Inspection, ...]:
     """What there is to find of the pieces of a plan, one after the other.
 
-    layer : mm, of what thickness its layers are; None: the usual one of what each piece is printed on
+    Parameters
+    ----------
+    layer : float, mm
+        Of what thickness its layers are; None: the usual one of what each piece is printed on.
 
     Raises
     ------
-    OpenSurface, CutFailed, BadPlan, Cancelled : as ``Evaluator.evaluate``.
+    OpenSurface, CutFailed, BadPlan, Cancelled
+        As ``Evaluator.evaluate``.
     """
     bare = plan.changed(left=())
     outcome = evaluator.evaluate(bare, printer, job.part(0.0, 0.3), detail="figures")
@@ -88,7 +92,13 @@ def _grooves(evaluator: Evaluator, plan: Plan, printer: Printer, outcome: Outcom
 
 
 def section_face(piece: Piece, z: float) -> SectionFace:
-    """The exact section of a piece in its seat, as a filled face. z : mm over the bed"""
+    """The exact section of a piece in its seat, as a filled face.
+
+    Parameters
+    ----------
+    z : float
+        mm over the bed.
+    """
     sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
     nothing = SectionFace(piece.number - 1, z, 0.0, (), np.empty((0, 3)), np.empty((0, 3), np.int32))
     if not piece.figures.closed:

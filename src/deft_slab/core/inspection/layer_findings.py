@@ -51,7 +51,11 @@ class _Layered:
 
     @classmethod
     def by(cls, piece: Piece, layer: float) -> _Layered:
-        """layer : mm, thickness of the layers; thicker where there would be far too many."""
+        """Parameters
+        ----------
+        layer : float, mm
+            Thickness of the layers; thicker where there would be far too many.
+        """
         sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
         height = float(sits.vertices[:, 2].max())
         layers = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
@@ -74,13 +78,21 @@ def checked(
 ) -> Inspection:
     """What there is to find of a piece in its seat.
 
-    layer : mm, thickness of its layers; held : (m,) the facets that get support
-    tips : (k, 3) mm, model frame, where posts touch it
-    reach : mm by which solid may lie beside what is below and still be held by it
+    Parameters
+    ----------
+    layer : float, mm
+        Thickness of its layers.
+    held : (m,) bool
+        The facets that get support.
+    tips : (k, 3) float64, mm, model frame
+        Where posts touch it.
+    reach : float, mm
+        By which solid may lie beside what is below and still be held by it.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     seated = _Layered.by(piece, layer)
     levels, nothing = seated.layers, np.zeros(0)
@@ -159,7 +171,12 @@ def _kind(seated: _Layered, cup: ClosedAir) -> PocketKind:
 
 
 def _jumps(seated: _Layered, regions: Regions, peel: Floats, most: float) -> tuple[Jump, ...]:
-    """Layers that grow by more than a limit, the largest growth first. most : mm2"""
+    """Layers that grow by more than a limit, the largest growth first.
+
+    Parameters
+    ----------
+    most : float, mm2
+    """
     grown = np.diff(peel, prepend=peel[:1])
     levels = seated.layers
     found = []
@@ -194,7 +211,12 @@ def _necks(seated: _Layered, regions: Regions) -> tuple[Neck, ...]:
 def _thin(
     seated: _Layered, limit: float, held: Bools, tips: Floats, job: Job
 ) -> tuple[ThinWall, ...]:
-    """Walls thinner than a limit, the largest first. limit : mm"""
+    """Walls thinner than a limit, the largest first.
+
+    Parameters
+    ----------
+    limit : float, mm
+    """
     solid = seated.piece.solid
     wall, met = through(solid, solid.centroids, -solid.normals, job)
     thin = np.flatnonzero(wall < limit)
@@ -225,7 +247,12 @@ def _thin(
 
 
 def steadiness_of(piece: Piece, printer: Printer, vertices: Floats) -> Steadiness:
-    """How a piece stands. vertices : (n, 3) mm, bed frame"""
+    """How a piece stands.
+
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm, bed frame
+    """
     f = piece.figures
     low = vertices[:, 2] <= (BED_TOLERANCE if piece.lift == 0 else piece.lift + BED_TOLERANCE)
     foot = outline(vertices[low][:, :2])
@@ -237,7 +264,8 @@ def steadiness_of(piece: Piece, printer: Printer, vertices: Floats) -> Steadines
 
 def _narrowest(corners: Floats) -> float:
     """mm: the least distance between two parallel lines that a convex outline (k, 2) fits between; one of them lies
-    along an edge (rotating calipers)."""
+    along an edge (rotating calipers).
+    """
     if len(corners) < 3:
         return 0.0
     edges = np.roll(corners, -1, axis=0) - corners

@@ -28,10 +28,24 @@ _LOST = 1e-6
 class Line:
     """One thing that was checked.
 
-    code : which thing, whatever the language; what : its name; detail : size and place; means : what it means, and what
-    helps, in a sentence
-    number : of the piece, from 0 on; found : where it is, None where it has no place; helps : what may help
-    weight : how bad it is among its kind
+    Attributes
+    ----------
+    code : str
+        Which thing, whatever the language.
+    what : str
+        Its name.
+    detail : str
+        Size and place.
+    means : str
+        What it means, and what helps, in a sentence.
+    number : int
+        Of the piece, from 0 on.
+    found : Finding | None
+        Where it is, None where it has no place.
+    helps : tuple[Help, ...]
+        What may help.
+    weight : float
+        How bad it is among its kind.
     """
 
     code: str
@@ -162,7 +176,11 @@ def _about_support(outcome: Outcome) -> Line:
 
 
 def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line]:
-    """name : of the piece, empty where it is the only one"""
+    """Parameters
+    ----------
+    name : str
+        Of the piece, empty where it is the only one.
+    """
     if checked.problem:
         what = _named(tr("Layers are not known"), name)
         return [Line("layers", "failed", what, checked.problem, number=checked.number)]

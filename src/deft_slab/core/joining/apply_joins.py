@@ -47,8 +47,17 @@ _FOOTPRINT = 24
 
 @dataclass(frozen=True, eq=False)
 class Ready:
-    """A join, made but not yet put to its pieces. made : None where it cannot be; contact : its number; key : names
-    what was made"""
+    """A join, made but not yet put to its pieces.
+
+    Attributes
+    ----------
+    made : Made | None
+        None where it cannot be.
+    contact : int
+        Its number.
+    key : Hashable
+        Names what was made.
+    """
 
     join: Join
     report: JoinReport
@@ -59,8 +68,14 @@ class Ready:
 
 @dataclass(frozen=True, eq=False)
 class Joined:
-    """parts : the pieces with their joins, and then what is printed apart; reports : by the id of the join
-    names, kinds : of what is printed apart, by the number of the part: "Loose key 2", "loose key"
+    """Attributes
+    ----------
+    parts : list[Part]
+        The pieces with their joins, and then what is printed apart.
+    reports : dict[str, JoinReport]
+        By the id of the join.
+    names, kinds : dict[int, str]
+        Of what is printed apart, by the number of the part: "Loose key 2", "loose key".
     """
 
     parts: list[Part]
@@ -106,13 +121,20 @@ def join_all(
 ) -> Joined:
     """The pieces with the joins that can be made; each that cannot is left out and says why.
 
-    clearance : mm per side, what joins have that state none; allowance : mm, what holes are made larger by
-    kept : keeps what was made: the same join on the same pieces is not made again, nor a piece whose joins are as they
-    were
+    Parameters
+    ----------
+    clearance : float
+        mm per side, what joins have that state none.
+    allowance : float, mm
+        What holes are made larger by.
+    kept : Cache
+        Keeps what was made: the same join on the same pieces is not made again, nor a piece whose joins are as
+        they were.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     ready, taken = [], Taken()
     for done, join in enumerate(joins):
@@ -228,7 +250,8 @@ def contact_for(join: Join, contacts: Sequence[Contact]) -> int | None:
 
 def site_of(join: Join, contact: Contact, clearance: float, allowance: float) -> Site:
     """Where a join is made: at its place, or, where that is no longer on the contact, the nearest one at which it is
-    within the outline."""
+    within the outline.
+    """
     clearance = join.per_side(clearance)
     reach = join.reach(clearance, allowance)
     across = contact.frame[:2] @ np.array(join.at)
@@ -249,8 +272,15 @@ def site_of(join: Join, contact: Contact, clearance: float, allowance: float) ->
 
 
 def made_on(contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0) -> Ready:
-    """A join on its contact, by itself, or why it cannot be made there. clearance, allowance : as for ``join_all``
-    least : mm of wall that there must be"""
+    """A join on its contact, by itself, or why it cannot be made there.
+
+    Parameters
+    ----------
+    clearance, allowance : float
+        As for ``join_all``.
+    least : float, mm
+        Of wall that there must be.
+    """
     site = site_of(join, contact, clearance, allowance)
     moved = float(np.linalg.norm(contact.frame[:2] @ (site.place - np.array(join.at))))
     report = JoinReport(None, place=triple(site.place), moved=moved, clearance=site.clearance,
@@ -331,7 +361,8 @@ def _sticks_out(body: manifold3d.Manifold, contact: Contact) -> bool:
 
 def _bodies(made: Made, contact: Contact) -> list[tuple[int, manifold3d.Manifold]]:
     """(number of the piece, body) of what a join does to its pieces; what lies on them, or may stick out of them, is
-    taken for one piece."""
+    taken for one piece.
+    """
     of_pieces = [
         (contact.part(which), _moved_on(body, contact, which))
         for bodies in (made.added, made.removed) for which, body in bodies.items()

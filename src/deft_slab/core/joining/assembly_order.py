@@ -35,11 +35,17 @@ def moves_of(
 ) -> tuple[DryMove, ...]:
     """The moves that put pieces together, first to last.
 
-    solids : the pieces with their joins; cuts : in the order in which they were made
+    Parameters
+    ----------
+    solids : Sequence[Solid]
+        The pieces with their joins.
+    cuts : Sequence[Cut]
+        In the order in which they were made.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     group = list(range(len(solids)))
     found: list[DryMove] = []

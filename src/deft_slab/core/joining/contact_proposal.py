@@ -55,8 +55,15 @@ _LITTLE = 25.0
 
 @dataclass(frozen=True, eq=False)
 class ContactProposal:
-    """For one contact. stances, names : by piece; own : ways from the contact to itself that its joins must follow, so
-    that its two pieces stay of one shape"""
+    """For one contact.
+
+    Attributes
+    ----------
+    stances, names : dict[Which, ContactPose]
+        By piece.
+    own : tuple[Carry, ...]
+        Ways from the contact to itself that its joins must follow, so that its two pieces stay of one shape.
+    """
 
     contact: Contact
     stances: dict[Which, ContactPose]
@@ -86,7 +93,8 @@ class ContactProposal:
 
     def joins(self) -> list[Join]:
         """Keys, else dowels, else keys out of a thin piece, else a lap, else a splint, else glue. Where they must be
-        their own counterpart: loose keys, else dowels, else glue."""
+        their own counterpart: loose keys, else dowels, else glue.
+        """
         if not self.contact.free:
             return [self._glue(tr("nothing goes in along one line: the contact catches on its way"))]
         if self.own:
@@ -126,7 +134,8 @@ class ContactProposal:
 
     def _ridges(self, carrier: Which | None) -> tuple[Triple, ...]:
         """Directions of the model to which the outline is drawn out: down in the seat of the carrier, so that the key
-        has a keel, and up in that of a piece with a socket, so that this has a roof."""
+        has a keel, and up in that of a piece with a socket, so that this has a roof.
+        """
         found: list[Floats] = []
         start: Which = carrier or "first"
         for which in (start, other(start)):
@@ -161,7 +170,13 @@ class ContactProposal:
         return self._keys_out_of(thin, why)
 
     def _keys_out_of(self, carrier: Which | None, why: str) -> list[Join]:
-        """Keys that stand out of a piece, or loose ones where that is None. why : what is said of them"""
+        """Keys that stand out of a piece, or loose ones where that is None.
+
+        Parameters
+        ----------
+        why : str
+            What is said of them.
+        """
         count, widest = self._wanted()
         ridges = self._ridges(carrier)
         for peaks in (ridges, ()) if ridges else ((),):
@@ -213,8 +228,14 @@ class ContactProposal:
     def _placed(self, free: Floats, reach: float, count: int, make: Callable[[Triple, bool], Join]) -> list[Join]:
         """Up to so many that hold, as far apart as they can be; one alone in the middle of the room.
 
-        free : (rows, columns) mm, the room around each cell; reach : mm that one takes; make : one at a place, told
-        whether it is the last of several
+        Parameters
+        ----------
+        free : (rows, columns) float64, mm
+            The room around each cell.
+        reach : float, mm
+            That one takes.
+        make : Callable[[Triple, bool], Join]
+            One at a place, told whether it is the last of several.
         """
         fits, found, places = free >= reach, list[Join](), list[Floats]()
         for _ in range(_TRIES):
@@ -238,7 +259,12 @@ class ContactProposal:
 
     def _counterparts(self, make: Callable[[Triple, bool], Join], across: Floats, apart: float) -> list[Join]:
         """One at a place and its counterparts, or one where it is its own; none where they would be nearer to each
-        other than ``apart`` mm. across : (2,) mm"""
+        other than ``apart`` mm.
+
+        Parameters
+        ----------
+        across : (2,) float64, mm
+        """
         at = self._at(across)
         images = np.array([at, *(one.move.point(at) for one in self.own)]) @ self.contact.frame[:2].T
         close = np.linalg.norm(images - across, axis=1) < apart
@@ -384,7 +410,8 @@ def _same_ridges(one: Join, other: Join) -> bool:
 
 def _next(places: Floats, free: Floats, chosen: Sequence[Floats], count: int, reach: float) -> Floats:
     """(2,) mm across: of (k, 2) places with (k,) mm of room the one for the next join: the farthest from those that are
-    chosen; the middle of the room for one alone."""
+    chosen; the middle of the room for one alone.
+    """
     off = np.linalg.norm(places - places.mean(axis=0), axis=1)
     if count == 1:
         return np.asarray(places[int(np.argmax(np.minimum(free, 3 * reach) - 1e-3 * off))])

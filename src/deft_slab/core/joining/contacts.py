@@ -45,13 +45,32 @@ _FACING = 0.05
 class Contact:
     """What two pieces share of the faces of a cut.
 
-    parts, solids : numbers of the first and the second piece, and their bodies, before any join; keys : name
-    what those are; around : all other pieces
-    cut : whose faces; between : the sides of it that they lie on
-    frame : (3, 3) rows: two directions across, and the way out, from the first piece to the second
-    region : polygons across, mm; area : mm2 to glue; flat : its face lies in one plane across the way
-    free : nothing of the contact itself stands in the way; kerf : mm between the two faces
-    vertices, triangles : of its face, as the first piece has it, mm, model frame
+    Attributes
+    ----------
+    parts, solids : tuple[int, int]
+        Numbers of the first and the second piece, and their bodies, before any join.
+    keys : tuple[Hashable, Hashable]
+        Name what those are.
+    around : tuple[Part, ...]
+        All other pieces.
+    cut : str
+        Whose faces.
+    between : tuple[int, int]
+        The sides of it that they lie on.
+    frame : (3, 3) float64
+        Rows: two directions across, and the way out, from the first piece to the second.
+    region : shapely.MultiPolygon
+        Polygons across, mm.
+    area : float, mm2
+        To glue.
+    flat : bool
+        Its face lies in one plane across the way.
+    free : bool
+        Nothing of the contact itself stands in the way.
+    kerf : float, mm
+        Between the two faces.
+    vertices, triangles : array of float64
+        Of its face, as the first piece has it, mm, model frame.
     """
 
     parts: tuple[int, int]
@@ -122,7 +141,8 @@ class Contact:
 
     def _outside(self, which: Which) -> tuple[igl.AABB, Floats, Ints, Ints]:
         """(a tree of the facets of a piece that are not in this contact, nor go on from it in its plane, corners and
-        triangles of it, their numbers in the piece)."""
+        triangles of it, their numbers in the piece).
+        """
         solid = self.solid(which)
         own = solid.by(self.cut)
         if self.flat:
@@ -195,8 +215,12 @@ def contacts_of(
 ) -> list[Contact]:
     """All contacts, in the order of the cuts, largest first.
 
-    two_sided : for each cut that parts in two, the way in which its side +1 comes off, None where there is none
-    kerfs : mm, of each cut
+    Parameters
+    ----------
+    two_sided
+        For each cut that parts in two, the way in which its side +1 comes off, None where there is none.
+    kerfs : mm
+        Of each cut.
     """
     found = []
     for cut in kerfs:
@@ -237,7 +261,16 @@ _Shared = tuple[Floats, shapely.MultiPolygon, float, bool, bool, "_Face"]
 
 @dataclass(frozen=True, eq=False)
 class _Face:
-    """What a cut has made of a piece. vertices : mm; triangles; normals : unit; areas : mm2"""
+    """What a cut has made of a piece.
+
+    Attributes
+    ----------
+    vertices : mm
+        Triangles.
+    normals : array of float64
+        Unit.
+    areas : mm2
+    """
 
     vertices: Floats
     triangles: Ints
@@ -278,7 +311,13 @@ class _Face:
 
 
 def _shared(one: _Face, two: _Face, way: Floats | None, kerf: float) -> Iterator[_Shared]:
-    """What two faces share. way : in which the second piece comes off; None: across each plane by itself"""
+    """What two faces share.
+
+    Parameters
+    ----------
+    way : array of float64
+        In which the second piece comes off; None: across each plane by itself.
+    """
     # a bent face has as many planes as facets: no more than two are looked for, unless each counts
     planes = one.planes() if way is None else islice(one.planes(), 2)
     found = list(planes)

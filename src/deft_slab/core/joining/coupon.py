@@ -47,12 +47,19 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
     """A bar with a hole for each clearance, its figure in relief beside it, and, for keys, the one key that is tried in
     all of them; mm, standing on z = 0.
 
-    join : a key, loose or not, or a dowel hole: its measures; steps : mm per side
+    Parameters
+    ----------
+    join : Join
+        A key, loose or not, or a dowel hole: its measures.
+    steps : Sequence[float]
+        mm per side.
 
     Raises
     ------
-    BadPlan : there are no steps or too many, one is below 0, or the join has no hole.
-    JoinFailed : its measures make no body.
+    BadPlan
+        There are no steps or too many, one is below 0, or the join has no hole.
+    JoinFailed
+        Its measures make no body.
     """
     if not 1 <= len(steps) <= MOST_STEPS or min(steps) < 0 or max(steps) > 5:
         raise BadPlan(tr("A coupon has 1 to {most_steps} clearances from 0 to 5 mm.", most_steps=MOST_STEPS))

@@ -38,7 +38,15 @@ _MOST_PIECES = 60
 
 @dataclass(frozen=True, eq=False)
 class Carry:
-    """A way from one contact to another. move : of the model; turns : its first piece becomes the other's second"""
+    """A way from one contact to another.
+
+    Attributes
+    ----------
+    move : Move
+        Of the model.
+    turns : bool
+        Its first piece becomes the other's second.
+    """
 
     move: Move
     turns: bool
@@ -68,8 +76,16 @@ NOWHERE = Carry(Move(np.eye(3)), turns=False)
 
 @dataclass(frozen=True, eq=False)
 class Orbit:
-    """Contacts that follow from one. carries : from the first one to each, by its number; own : ways from the first one
-    to itself, but for staying; pieces : numbers of those of one shape that must stay so
+    """Contacts that follow from one.
+
+    Attributes
+    ----------
+    carries : dict[int, Carry]
+        From the first one to each, by its number.
+    own : tuple[Carry, ...]
+        Ways from the first one to itself, but for staying.
+    pieces : tuple[int, ...]
+        Numbers of those of one shape that must stay so.
     """
 
     carries: dict[int, Carry]
@@ -84,7 +100,8 @@ class Orbit:
 
 def among(orbits: Sequence[Orbit], numbers: Sequence[int]) -> list[Orbit]:
     """The orbits of some contacts, by their places among those: what is left of one of which not all are there is
-    bound by nothing."""
+    bound by nothing.
+    """
     place = {number: n for n, number in enumerate(numbers)}
     found = []
     for orbit in orbits:
@@ -102,7 +119,13 @@ _Link = tuple[int, int, Carry]
 
 def orbits_of(contacts: Sequence[Contact], pieces: Sequence[Piece]) -> list[Orbit]:
     """The orbits of all contacts, in the order of their first ones. Pieces of one shape that meet others in places of
-    which none follow from each other bind nothing. pieces : without joins, in their seats"""
+    which none follow from each other bind nothing.
+
+    Parameters
+    ----------
+    pieces : Sequence[Piece]
+        Without joins, in their seats.
+    """
     links: list[_Link] = []
     bound: dict[int, set[int]] = {}
     for group in _groups(pieces):
@@ -133,7 +156,8 @@ def _links(
     contacts: Sequence[Contact], pieces: Sequence[Piece], known: list[_Link], first: int, number: int
 ) -> list[_Link]:
     """What follows on the contacts of one piece from those of another of its shape: by the move that seats them alike,
-    else by that which binds least. None where their contacts do not follow from each other."""
+    else by that which binds least. None where their contacts do not follow from each other.
+    """
     has = [(n, which) for n, one in enumerate(contacts) for which in get_args(Which) if one.part(which) == first]
     onto = [(n, which) for n, one in enumerate(contacts) for which in get_args(Which) if one.part(which) == number]
     both = pieces[first], pieces[number]
@@ -167,7 +191,13 @@ def _links(
 
 
 def _follows(one: Contact, which: Which, other: Contact, its: Which, move: Move, off: float) -> bool:
-    """Whether a move brings one side of a contact onto a side of another one. off : mm by which it may miss that"""
+    """Whether a move brings one side of a contact onto a side of another one.
+
+    Parameters
+    ----------
+    off : float, mm
+        By which it may miss that.
+    """
     if abs(one.area - other.area) > _SAME_AREA * one.area:
         return False
     out, image = (contact.out if side == "first" else contact.way_in for contact, side in ((one, which), (other, its)))

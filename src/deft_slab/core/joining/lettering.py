@@ -44,12 +44,21 @@ def propose_letters(
     """For each contact with room: the number of its piece and a letter that both faces share, as large as it fits; on
     round contacts an arrowhead that points up on the prop, or to its front where up is not across.
 
-    begun : how many letters there are already; stands : (3, 3) as the prop stands; taken : what is there, which
-    letters keep away from and are added to; kept : what joins make there
+    Parameters
+    ----------
+    begun : int
+        How many letters there are already.
+    stands : (3, 3) float64
+        As the prop stands.
+    taken : Taken
+        What is there, which letters keep away from and are added to.
+    kept : Cache
+        What joins make there.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     found: list[Join] = []
     free = iter(ids)
@@ -64,7 +73,13 @@ def propose_letters(
 
 def pointer_of(contact: Contact, stands: Floats) -> Triple | None:
     """Up on the prop, or its front, as far as that lies across a contact; None where its outline tells how its pieces
-    belong. stands : (3, 3) as the prop stands"""
+    belong.
+
+    Parameters
+    ----------
+    stands : (3, 3) float64
+        As the prop stands.
+    """
     parts = contact.region.geoms
     if len(parts) > 1 or 4 * math.pi * parts[0].convex_hull.area / parts[0].exterior.length ** 2 < _ROUND:
         return None

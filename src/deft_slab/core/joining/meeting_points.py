@@ -25,8 +25,13 @@ _LEAST = 3
 def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual: float) -> tuple[MeetingPoint, ...]:
     """Where outlines of three or more contacts come within 2 mm on the outside, most of them first.
 
-    errors : mm that each contact may sit off, by its number; usual : mm, of the others. Independent errors add up to
-    sqrt(n) times one, at worst to n times (root of the sum of squares, any text on tolerances).
+    Parameters
+    ----------
+    errors : mm
+        That each contact may sit off, by its number.
+    usual : float, mm
+        Of the others. Independent errors add up to sqrt(n) times one, at worst to n times (root of the sum of
+        squares, any text on tolerances).
     """
     seen = [_seam(contact) for contact in contacts]
     points = np.concatenate([np.empty((0, 3)), *seen])

@@ -16,8 +16,15 @@ _DEPTHS = (2.75, 1.75)
 
 @dataclass(frozen=True)
 class Needs:
-    """What joins are proposed for. threshold : degrees, overhang angle past which support is needed; stock : mm,
-    diameters of the rods that there are"""
+    """What joins are proposed for.
+
+    Attributes
+    ----------
+    threshold : float, degrees
+        Overhang angle past which support is needed.
+    stock : mm
+        Diameters of the rods that there are.
+    """
 
     printer: Printer
     threshold: float

@@ -26,11 +26,15 @@ _OVERLAP = 0.02
 def turns_of(joined: Joined, solids: Sequence[Solid], job: Job = QUIET) -> tuple[TurnChecked, ...]:
     """Every moving joint that was made, checked over its range.
 
-    solids : the pieces with their joins, where they belong
+    Parameters
+    ----------
+    solids : Sequence[Solid]
+        The pieces with their joins, where they belong.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     moving = [
         (ident, report.contact, report.turn)

@@ -31,7 +31,13 @@ from .room import ContactRoom
 
 @dataclass(frozen=True, eq=False)
 class Joinery:
-    """kept : where things are; spread : see ``progress.Spread``"""
+    """Attributes
+    ----------
+    kept : Cache
+        Where things are.
+    spread : Spread
+        See ``progress.Spread``.
+    """
 
     kept: Cache
     spread: Spread
@@ -88,8 +94,22 @@ class Joinery:
         self, plan: Plan, contacts: Sequence[Contact], pieces: Sequence[Piece], printer: Printer, only: int | None,
         stock: Sequence[float], job: Job,
     ) -> list[Join]:
-        """Joins for the contacts that have none. pieces : without joins, in their seats; only : the number of the one
-        contact that is meant; stock : mm, diameters of the rods that there are. Raises Cancelled."""
+        """Joins for the contacts that have none.
+
+        Parameters
+        ----------
+        pieces : Sequence[Piece]
+            Without joins, in their seats.
+        only : int
+            The number of the one contact that is meant.
+        stock : mm
+            Diameters of the rods that there are.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         taken, on = self._taken(plan, contacts, printer)
         has = {number for number, join in on if join.answers}
         numbers = [n for n in range(len(contacts)) if n not in has and only in (None, n)]

@@ -28,13 +28,25 @@ def propose(
 ) -> list[Join]:
     """A join, or several, for each contact; each says why.
 
-    rooms : on each contact; orbits : of them, by their numbers; pieces : without joins, in their seats; ids : new ones
-    taken : the joins that there are already, which new ones keep away from and are added to; kept : what joins make
-    there
+    Parameters
+    ----------
+    rooms : Sequence[ContactRoom]
+        On each contact.
+    orbits : Sequence[Orbit]
+        Of them, by their numbers.
+    pieces : Sequence[Piece]
+        Without joins, in their seats.
+    ids : Iterable[str]
+        New ones.
+    taken : Taken
+        The joins that there are already, which new ones keep away from and are added to.
+    kept : Cache
+        What joins make there.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     found: list[Join] = []
     proposals = [
@@ -64,7 +76,8 @@ def _apart(proposals: Sequence[ContactProposal]) -> tuple[list[Join], Taken]:
 
 def _alike(proposals: Sequence[ContactProposal], orbit: Orbit) -> tuple[list[Join], Taken]:
     """(joins of the contacts of an orbit that follow from those of its first one, what they take); none where they do
-    not hold."""
+    not hold.
+    """
     taken = proposals[0].taken.copy()
     first, *others = (replace(one, taken=taken) for one in proposals)
     joins = replace(first, own=orbit.own).joins()

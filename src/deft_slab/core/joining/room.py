@@ -41,8 +41,15 @@ _BESIDE = 0.05
 class ContactRoom:
     """What is behind each place of a contact, in columns along its way.
 
-    low : (2,) mm across, the middle of the first cell; step : mm; inside : (rows, columns) the cells on the contact;
-    depths : by piece, (rows, columns) mm from the contact's face to where the column leaves that piece
+    Attributes
+    ----------
+    low : (2,) float64, mm
+        Across, the middle of the first cell.
+    step : float, mm
+    inside : (rows, columns) bool
+        The cells on the contact.
+    depths : dict[Which, Floats]
+        By piece, (rows, columns) mm from the contact's face to where the column leaves that piece.
     """
 
     low: Floats
@@ -115,7 +122,13 @@ class ContactRoom:
         """(k,) mm: the largest radius, at the face, of a round hole with leaning sides around each cell on the contact,
         so that there is wall enough around it; below 0 where there is none.
 
-        depth : mm, of the hole; draft : degrees; wall : mm, least distance to the outside of the piece
+        Parameters
+        ----------
+        depth : float, mm
+            Of the hole.
+        draft : float, degrees
+        wall : float, mm
+            Least distance to the outside of the piece.
         """
         largest = np.full(int(self.inside.sum()), np.inf)
         lean = np.tan(np.radians(draft))
@@ -133,12 +146,20 @@ class ContactRoom:
 
     def foot(self, which: Which, wall: float) -> Floats:
         """(k,) mm: the largest radius of the foot of a key around each cell on the contact, a wall away from its
-        outline and over enough of its carrier."""
+        outline and over enough of its carrier.
+        """
         return np.asarray(np.minimum(self._to_outline - wall, self._over_root[which]))
 
     def around(self, join: Join, clearance: float, wall: float) -> Floats:
         """(rows, columns) mm: the largest radius, at the face, that a join of this depth and draft may have around each
-        cell, so that there is wall enough around it in both pieces. clearance : mm per side; wall : mm"""
+        cell, so that there is wall enough around it in both pieces.
+
+        Parameters
+        ----------
+        clearance : float
+            mm per side.
+        wall : float, mm
+        """
         free = np.full(int(self.inside.sum()), np.inf)
         for which, hole in join.holes(clearance).items():
             free = np.minimum(free, self.socket(which, hole.depth, hole.draft, wall))
@@ -160,7 +181,10 @@ def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> flo
     """mm: the least distance from a hole in a piece, or from the foot of a key on it, to that piece's own outside;
     what is farther than 12 mm counts as that.
 
-    body : the hole, or the key, in the model frame, where the piece is
+    Parameters
+    ----------
+    body : manifold3d.Manifold
+        The hole, or the key, in the model frame, where the piece is.
     """
     sign, shift = (1.0, contact.kerf) if which == "second" else (-1.0, 0.0)
 
@@ -193,7 +217,12 @@ def _least_over(points: Floats, facets: Ints, away: Callable[[Floats], Floats]) 
     A distance changes by no more than the way gone, and no point of a facet is farther from its nearest corner than the
     longest edge over the root of 3: facets that cannot have the least are left out, the others divided in four.
 
-    points : (n, 3) mm; facets : (m, 3); away : gives (k,) mm for (k, 3) points, inf where they do not count
+    Parameters
+    ----------
+    points : (n, 3) float64, mm
+    facets : (m, 3) int64
+    away : Callable[[Floats], Floats]
+        Gives (k,) mm for (k, 3) points, inf where they do not count.
     """
     corners, values = points[facets], away(points)[facets]
     least = float(values.min(initial=np.inf))

@@ -21,10 +21,14 @@ _FOLLOWS = {
 class BandJoin(Strip):
     """It lies over the seam on the surface, a clearance away from it, and is printed apart.
 
-    follows : the seam's own way; the axis, which is the way of the contact, as a ring of one radius; or the spot of the
-    seam that is nearest to its place, as a round patch: a cap over a meeting point
-    girth : mm, measured with a tape around the printed parts, at the seam; the band is made larger or smaller across by
-    measured / nominal; None: as the parts are to be
+    Attributes
+    ----------
+    follows : Literal[seam, axis, spot]
+        The seam's own way; the axis, which is the way of the contact, as a ring of one radius; or the spot of
+        the seam that is nearest to its place, as a round patch: a cap over a meeting point.
+    girth : float, mm
+        Measured with a tape around the printed parts, at the seam; the band is made larger or smaller across by
+        measured / nominal; None: as the parts are to be.
     """
 
     kind: Literal["band"] = "band"

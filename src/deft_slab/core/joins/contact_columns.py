@@ -14,7 +14,8 @@ def column_of(
     shape: shapely.Geometry, ground: ContactGround, site: Site, carrier: Which, height: float, into: float = 0.0
 ) -> manifold3d.Manifold:
     """Polygons across a flat contact, from so many mm below its face to so many over it, away from a carrier; model
-    frame."""
+    frame.
+    """
     axes = site.axes(carrier)
     turn = axes[:2] @ site.frame[:2].T
     rings = [

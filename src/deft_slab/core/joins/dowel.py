@@ -23,9 +23,17 @@ STOCK = (1.0, 1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
 
 
 class DowelJoin(Join):
-    """diameter : mm, of the rod; the hole is wider by twice the clearance and by the allowance; depth_first,
-    depth_second : mm, how deep it goes into each piece; allowance : mm, None: what the printer needs; roofed_first,
-    roofed_second : which of its holes end in a roof that prints without support over a base"""
+    """Attributes
+    ----------
+    diameter : float, mm
+        Of the rod; the hole is wider by twice the clearance and by the allowance; depth_first,.
+    depth_second : float, mm
+        How deep it goes into each piece.
+    allowance : float, mm
+        None: what the printer needs; roofed_first,.
+    roofed_second : bool
+        Which of its holes end in a roof that prints without support over a base.
+    """
 
     kind: Literal["dowel hole"] = "dowel hole"
     diameter: float = Field(gt=THINNEST, le=THICKEST)
@@ -38,7 +46,15 @@ class DowelJoin(Join):
     word = tr("dowel hole")
 
     def width(self, clearance: float, allowance: float) -> float:
-        """mm: of the hole. clearance : mm per side; allowance : mm, what the printer's holes are made larger by"""
+        """mm: of the hole.
+
+        Parameters
+        ----------
+        clearance : float
+            mm per side.
+        allowance : float, mm
+            What the printer's holes are made larger by.
+        """
         return self.diameter + 2 * clearance + (allowance if self.allowance is None else self.allowance)
 
     def build(self, site: Site) -> Made:

@@ -11,8 +11,13 @@ from .peg import Peg
 
 
 class KeyJoin(Peg):
-    """carrier : the piece that it stands out of; roofed : its socket ends in a roof that prints without support over a
-    base"""
+    """Attributes
+    ----------
+    carrier : Which
+        The piece that it stands out of.
+    roofed : bool
+        Its socket ends in a roof that prints without support over a base.
+    """
 
     kind: Literal["key"] = "key"
     carrier: Which = "first"

@@ -55,7 +55,17 @@ def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.M
 
 
 def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> manifold3d.Manifold:
-    """What stands out of a carrier. root : mm by which it goes on behind the face. Raises JoinFailed."""
+    """What stands out of a carrier.
+
+    Parameters
+    ----------
+    root : float, mm
+        By which it goes on behind the face.
+
+    Raises
+    ------
+    JoinFailed
+    """
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
     body = key_body(profile_of(peg, site, axes), low, high + peg.height, peg.draft, peg.rounding, root)
@@ -65,7 +75,8 @@ def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> man
 def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
     """(a key for both sides, (3,) the way that it lies on the bed): with a flat along it, so that it prints lying,
     which makes it strong along its length; one that follows the contact is wide and low, and lies on a tip. Raises
-    JoinFailed."""
+    JoinFailed.
+    """
     axes = site.axes("first", peg.along)
     key = key_of(peg, site, "first", 0.0) + key_of(peg, site, "second", 0.0)
     if peg.inset is not None:
@@ -80,7 +91,14 @@ def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
 
 
 def hole_in(of: Which, site: Site, wide: float, depth: float, roofed: bool = False) -> manifold3d.Manifold:
-    """A round hole in a piece. wide, depth : mm; roofed : see ``profile.socket_body``"""
+    """A round hole in a piece.
+
+    Parameters
+    ----------
+    wide, depth : float, mm
+    roofed : bool
+        See ``profile.socket_body``.
+    """
     low, high = site.span(other(of))
     body = socket_body(KeyProfile.rounded(wide, wide, wide / 2), low, high + depth, 0.0, 0.0, ROOT, roofed)
     return on_site(body, site, site.axes(other(of)))

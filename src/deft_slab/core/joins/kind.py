@@ -45,7 +45,13 @@ _ROOF = math.radians(UNSUPPORTED)
 
 
 def roof_over(half: float) -> float:
-    """mm that a roof is high which needs no support. half : mm, from its middle line to the side"""
+    """mm that a roof is high which needs no support.
+
+    Parameters
+    ----------
+    half : float, mm
+        From its middle line to the side.
+    """
     return half / math.tan(_ROOF)
 
 
@@ -57,9 +63,18 @@ def other(which: Which) -> Which:
 class ContactGround(Protocol):
     """A contact, as joins see it that follow its outline.
 
-    frame : (3, 3) rows: two directions across, and the way out; region : polygons, mm across; level : mm along the way
-    out; centre : (2,) mm across, of the two pieces; skin : what of the surface of all pieces no cut has made, those two
-    where they meet
+    Attributes
+    ----------
+    frame : (3, 3) float64
+        Rows: two directions across, and the way out.
+    region : shapely.MultiPolygon
+        Polygons, mm across.
+    level : float, mm
+        Along the way out.
+    centre : (2,) float64, mm
+        Across, of the two pieces.
+    skin : Solid
+        What of the surface of all pieces no cut has made, those two where they meet.
     """
 
     @property
@@ -92,11 +107,22 @@ class ContactGround(Protocol):
 class Site:
     """Where a join is made: a place on a contact.
 
-    place : (3,) mm, model frame, on the contact's face; frame : (3, 3) rows: two directions across, and the way out,
-    from the first piece to the second; low, high : mm along it, relative to the place, between which the face is under
-    the join (both 0 on a flat one); clearance : mm per side; allowance : mm, what holes are made larger by
-    kerf : mm that the cut has taken away between the two pieces: they meet when the second goes on by it
-    ground : the contact itself
+    Attributes
+    ----------
+    place : (3,) float64, mm, model frame
+        On the contact's face.
+    frame : (3, 3) float64
+        Rows: two directions across, and the way out, from the first piece to the second.
+    low, high : float, mm
+        Along it, relative to the place, between which the face is under the join (both 0 on a flat one).
+    clearance : float
+        mm per side.
+    allowance : float, mm
+        What holes are made larger by.
+    kerf : float, mm
+        That the cut has taken away between the two pieces: they meet when the second goes on by it.
+    ground : ContactGround | None
+        The contact itself.
     """
 
     place: Floats
@@ -110,7 +136,8 @@ class Site:
 
     def axes(self, carrier: Which, along: Triple | None = None) -> Floats:
         """(3, 3) rows of a right-handed frame whose third axis points away from a carrier into the other piece, and
-        whose first lies along a direction of the model, as far as that lies across."""
+        whose first lies along a direction of the model, as far as that lies across.
+        """
         away = self.frame[2] if carrier == "first" else -self.frame[2]
         u = self.frame[0] if along is None else np.array(along) - float(away @ np.array(along)) * away
         if np.linalg.norm(u) < 1e-3:
@@ -125,8 +152,18 @@ class Site:
 
 @dataclass(frozen=True)
 class PegShape:
-    """A key, as its body is made. sides : mm across at the contact; radius : mm, of its corners; inset : mm by which
-    the contact's own outline is drawn in, None where it has another; the others as for ``peg.Peg``"""
+    """A key, as its body is made.
+
+    Attributes
+    ----------
+    sides : mm
+        Across at the contact.
+    radius : float, mm
+        Of its corners.
+    inset : float, mm
+        By which the contact's own outline is drawn in, None where it has another; the others as for
+        ``peg.Peg``.
+    """
 
     sides: tuple[float, float]
     radius: float
@@ -141,9 +178,20 @@ class PegShape:
 
 @dataclass(frozen=True)
 class PivotShape:
-    """A joint that moves, as its bodies are made. carrier : the piece whose face stays whole; width : mm, of the hole
-    back, on : degrees; depths : mm, by piece, of a swivel; leaves, span, radius, along : of a knuckle, see
-    ``pivot.PivotJoin``"""
+    """A joint that moves, as its bodies are made.
+
+    Attributes
+    ----------
+    carrier : Which
+        The piece whose face stays whole.
+    width : float, mm
+        Of the hole.
+    back, on : float, degrees
+    depths : mm
+        By piece, of a swivel.
+    leaves, span, radius, along : int
+        Of a knuckle, see ``pivot.PivotJoin``.
+    """
 
     carrier: Which
     width: float
@@ -158,7 +206,16 @@ class PivotShape:
 
 @dataclass(frozen=True)
 class JoinHole:
-    """What a join takes of one piece. depth : mm from the face; draft : degrees; roof : mm that its middle goes on"""
+    """What a join takes of one piece.
+
+    Attributes
+    ----------
+    depth : float, mm
+        From the face.
+    draft : float, degrees
+    roof : float, mm
+        That its middle goes on.
+    """
 
     depth: float
     draft: float = 0.0
@@ -170,12 +227,23 @@ class Made:
     """What a join does to its pieces, as bodies in the model frame, with both pieces where they meet: the second one
     moved on by the kerf.
 
-    added, removed : by piece; loose : (name, body, (3,) unit, which way it lies on the bed; None: that is looked for)
-    of what is printed apart
-    edges : by piece, (k, 3) mm where the wall is measured; none: all around what is added and removed
-    opens : what is removed goes on beyond the surface on purpose; beside : what is printed apart lies on the surface
-    of the pieces, so that two such must not meet
-    wall : mm, the thinnest around it, where the join knows it by itself; turn : how it moves
+    Attributes
+    ----------
+    added, removed : Mapping[Which, manifold3d.Manifold]
+        By piece.
+    loose
+        (name, body, (3,) unit, which way it lies on the bed; None: that is looked for) of what is printed
+        apart.
+    edges : Mapping[Which, Floats]
+        By piece, (k, 3) mm where the wall is measured; none: all around what is added and removed.
+    opens : bool
+        What is removed goes on beyond the surface on purpose.
+    beside : bool
+        What is printed apart lies on the surface of the pieces, so that two such must not meet.
+    wall : float, mm
+        The thinnest around it, where the join knows it by itself.
+    turn : Turn | None
+        How it moves.
     """
 
     added: Mapping[Which, manifold3d.Manifold]
@@ -191,9 +259,20 @@ class Made:
 class Join(Document):
     """What all joins have, and what each kind must say of itself.
 
-    on : whether it is made; cut : whose contact it is on; between : the sides of the cut that its first and its second
-    piece lie on; at : mm, model frame, near it: it is put on to the nearest such contact
-    clearance : mm per side; None: what the printer needs; why : it was proposed, in one line
+    Attributes
+    ----------
+    on : bool
+        Whether it is made.
+    cut : Name
+        Whose contact it is on.
+    between : tuple[int, int]
+        The sides of the cut that its first and its second piece lie on.
+    at : mm, model frame
+        Near it: it is put on to the nearest such contact.
+    clearance : float
+        mm per side; None: what the printer needs.
+    why : Annotated[str, Field(max_length=300)]
+        It was proposed, in one line.
     """
 
     id: Name
@@ -236,16 +315,24 @@ class Join(Document):
 
         Raises
         ------
-        JoinFailed : its measures make no body.
+        JoinFailed
+            Its measures make no body.
         """
 
     def rim(self, site: Site) -> Floats:
         """(k, 3) mm, model frame: its closed outline on the face; none for what follows all of the contact. Raises
-        JoinFailed."""
+        JoinFailed.
+        """
         return np.empty((0, 3))
 
     def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
-        """The holes that it needs, by piece. clearance : mm per side"""
+        """The holes that it needs, by piece.
+
+        Parameters
+        ----------
+        clearance : float
+            mm per side.
+        """
         return {}
 
     @property
@@ -271,7 +358,8 @@ class Join(Document):
 
     def moved(self, move: Move) -> dict[str, Any]:
         """What changes of it, but for its place, when the model is stretched, mirrored or moved. Clearance and what is
-        bought by size stay."""
+        bought by size stay.
+        """
         return {}
 
     def turned_round(self) -> dict[str, Any]:
@@ -279,8 +367,14 @@ class Join(Document):
         return {}
 
     def carried(self, move: Move, numbers: Mapping[int, int]) -> Join:
-        """The same join on the moved model. numbers : the new ones of those sides of its cut that get another. Raises
-        BadPlan where it would be smaller or larger than there are any."""
+        """The same join on the moved model.
+
+        Parameters
+        ----------
+        numbers : Mapping[int, int]
+            The new ones of those sides of its cut that get another. Raises BadPlan where it would be smaller or
+            larger than there are any.
+        """
         own = {**self.model_dump(), "at": move.point(self.at), **self.moved(move)}
         first, second = (numbers.get(side, side) for side in self.between)
         try:
@@ -293,7 +387,13 @@ class Join(Document):
                           remedy=tr("Change its measures, or remove it, first.")) from error
 
     def warnings(self, needed: float) -> tuple[str, ...]:
-        """What may go wrong with it, in words. needed : mm per side, the clearance that the printer needs"""
+        """What may go wrong with it, in words.
+
+        Parameters
+        ----------
+        needed : float
+            mm per side, the clearance that the printer needs.
+        """
         if not self.holds or self.clearance is None:
             return ()
         if self.clearance == 0:

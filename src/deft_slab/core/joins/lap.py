@@ -18,7 +18,13 @@ if TYPE_CHECKING:
 class LapJoin(Join):
     """Half of the wall stands over on the carrier, and half is left out of the other piece.
 
-    carrier : the piece that it stands out of; height : mm; half : which half of the wall stands over
+    Attributes
+    ----------
+    carrier : Which
+        The piece that it stands out of.
+    height : float, mm
+    half : Literal[inner, outer]
+        Which half of the wall stands over.
     """
 
     kind: Literal["lap"] = "lap"

@@ -37,9 +37,16 @@ _HEIGHTS = (0.1, 0.5, 0.95)
 
 @dataclass(frozen=True, eq=False)
 class Wall:
-    """A part of a contact as a wall with two sides, mm across. half : the half on the wished side; middle, side, far :
-    lines along the middle of the wall, along that side and along the other one; ends : where other cuts have parted
-    it"""
+    """A part of a contact as a wall with two sides, mm across.
+
+    Attributes
+    ----------
+    half : shapely.Geometry
+        The half on the wished side; middle, side, far : lines along the middle of the wall, along that side and
+        along the other one.
+    ends : shapely.Geometry
+        Where other cuts have parted it.
+    """
 
     half: shapely.Geometry
     middle: shapely.LineString
@@ -53,7 +60,8 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
 
     Raises
     ------
-    JoinFailed : no part of the contact is a wall that is thick enough.
+    JoinFailed
+        No part of the contact is a wall that is thick enough.
     """
     ground = site.ground
     if ground is None or not ground.flat:
@@ -101,8 +109,14 @@ def wall_of(
     """A part of a contact as a wall: a ring, or a strip between two other cuts; None for anything else, and for what is
     too thin.
 
-    ends : tells of (k, 2) places on its outline whether another cut ends it there; centre : (2,) mm, of the prop: what
-    looks away from it is outside; least : mm that it must be thick
+    Parameters
+    ----------
+    ends : Callable[[Floats], Bools]
+        Tells of (k, 2) places on its outline whether another cut ends it there.
+    centre : (2,) float64, mm
+        Of the prop: what looks away from it is outside.
+    least : float, mm
+        That it must be thick.
     """
     if part.interiors:
         sides = [shapely.LineString(ring.coords) for ring in (part.exterior, part.interiors[0])]
@@ -136,7 +150,8 @@ def strip_sides(
     ring: shapely.LinearRing, ends: Callable[[Floats], Bools]
 ) -> tuple[list[shapely.LineString], shapely.Geometry]:
     """(the two sides of a strip, where it ends: where another cut has parted it, else at its tips); of what is no strip
-    other than two."""
+    other than two.
+    """
     points = _dense(shapely.LineString(ring.coords))[:-1]
     following = np.roll(points, -1, axis=0)
     ended = ends((points + following) / 2)

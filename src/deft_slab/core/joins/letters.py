@@ -27,10 +27,19 @@ _WIDE = 0.75
 
 
 class LettersJoin(Join):
-    """text_first, text_second : what stands on the face of each piece, read from outside it; height : mm, of a capital
-    depth : mm; along : direction of the model that the text runs along
-    pointer : direction of the model that an arrowhead beside the text points in, as far as that lies across; None:
-    there is no arrowhead"""
+    """Attributes
+    ----------
+    text_first, text_second : Text
+        What stands on the face of each piece, read from outside it.
+    height : float, mm
+        Of a capital.
+    depth : float, mm
+    along : Triple | None
+        Direction of the model that the text runs along.
+    pointer : Triple | None
+        Direction of the model that an arrowhead beside the text points in, as far as that lies across; None:
+        there is no arrowhead.
+    """
 
     kind: Literal["letters"] = "letters"
     text_first: Text

@@ -11,8 +11,13 @@ from .peg import Peg
 
 
 class LooseKeyJoin(Peg):
-    """height : mm on each side of the contact; roofed_first, roofed_second : which of its sockets end in a roof that
-    prints without support over a base"""
+    """height : mm on each side of the contact;
+
+    Attributes
+    ----------
+    roofed_first, roofed_second : bool
+        Which of its sockets end in a roof that prints without support over a base.
+    """
 
     kind: Literal["loose key"] = "loose key"
     roofed_first: bool = True

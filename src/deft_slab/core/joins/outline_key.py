@@ -28,8 +28,15 @@ _LEAST = 0.3
 
 @dataclass(frozen=True, eq=False)
 class Followed:
-    """tip : mm, about a place; deepest : mm from the outline at the contact to that of the tip; depth : mm, half of how
-    wide it is at its widest"""
+    """Attributes
+    ----------
+    tip : mm
+        About a place.
+    deepest : float, mm
+        From the outline at the contact to that of the tip.
+    depth : float, mm
+        Half of how wide it is at its widest.
+    """
 
     tip: shapely.Polygon
     deepest: float

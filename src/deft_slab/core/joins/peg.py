@@ -20,12 +20,26 @@ _LENGTHS = ("inset", "width", "length", "corner", "height", "rounding")
 
 
 class Peg(Join):
-    """outline : round, a rectangle with rounded corners, or that of the contact itself, drawn in by ``inset`` mm
-    width, length : mm at the contact, the length only of rectangles; corner : mm, radius of the corners of a rectangle
-    along : direction of the model that its width lies along, as far as that lies across the way in
-    height : mm; draft : degrees by which the sides lean from the way in; rounding : mm, of the edge of the tip
-    ridges : directions of the model to which the outline is drawn out to a ridge, so that it prints sideways without
-    support; flank : degrees by which the sides of ridges lean from them
+    """Attributes
+    ----------
+    outline : Literal[round, rectangle, contact]
+        Round, a rectangle with rounded corners, or that of the contact itself, drawn in by ``inset`` mm.
+    width, length : float, mm
+        At the contact, the length only of rectangles.
+    corner : float, mm
+        Radius of the corners of a rectangle.
+    along : Triple | None
+        Direction of the model that its width lies along, as far as that lies across the way in.
+    height : float, mm
+    draft : float, degrees
+        By which the sides lean from the way in.
+    rounding : float, mm
+        Of the edge of the tip.
+    ridges : tuple[Triple, ...]
+        Directions of the model to which the outline is drawn out to a ridge, so that it prints sideways without
+        support.
+    flank : float, degrees
+        By which the sides of ridges lean from them.
     """
 
     outline: Literal["round", "rectangle", "contact"] = "round"

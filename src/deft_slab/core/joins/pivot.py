@@ -20,16 +20,26 @@ _ONE_WAY, _BOTH_WAYS = 80.0, 140.0
 
 
 class PivotJoin(Join):
-    """form : a swivel turns about the way of its contact, as a head on its neck; a knuckle about an axis across it, as
-    a lid on its hinge. All the room that turning needs is taken from the piece that is not the carrier.
-
-    pin : mm, diameter of the rod that it turns on, bought; carrier : the piece whose face stays whole, and that has the
-    outer leaves of a knuckle
-    turns_back, turns_on : degrees that the second piece turns, against and along the right hand about the axis: the way
-    out for a swivel, ``along`` for a knuckle
-    depth_first, depth_second : mm, of the holes of a swivel
-    leaves : 2 or 3, of a knuckle; span, radius_of_leaves : mm, of all leaves along the axis, and of each around it
-    along : direction of the model that the axis of a knuckle has, as far as that lies across
+    """Attributes
+    ----------
+    form : Literal[swivel, knuckle]
+        A swivel turns about the way of its contact, as a head on its neck; a knuckle about an axis across it,
+        as a lid on its hinge. All the room that turning needs is taken from the piece that is not the carrier.
+    pin : float, mm
+        Diameter of the rod that it turns on, bought.
+    carrier : Which
+        The piece whose face stays whole, and that has the outer leaves of a knuckle.
+    turns_back, turns_on : float, degrees
+        That the second piece turns, against and along the right hand about the axis: the way out for a swivel,
+        ``along`` for a knuckle.
+    depth_first, depth_second : float, mm
+        Of the holes of a swivel.
+    leaves : Literal[2, 3]
+        2 or 3, of a knuckle.
+    span, radius_of_leaves : float, mm
+        Of all leaves along the axis, and of each around it.
+    along : Triple | None
+        Direction of the model that the axis of a knuckle has, as far as that lies across.
     """
 
     kind: Literal["pivot"] = "pivot"
@@ -69,8 +79,15 @@ class PivotJoin(Join):
         return self
 
     def width(self, clearance: float, allowance: float) -> float:
-        """mm: of the hole that the pin turns in. clearance : mm per side; allowance : mm, what holes are made larger
-        by"""
+        """mm: of the hole that the pin turns in.
+
+        Parameters
+        ----------
+        clearance : float
+            mm per side.
+        allowance : float, mm
+            What holes are made larger by.
+        """
         return self.pin + 2 * clearance + allowance
 
     def build(self, site: Site) -> Made:

@@ -126,7 +126,13 @@ def _round(radius: float, low: float, high: float) -> manifold3d.Manifold:
 
 
 def _all(radius: float, slabs: list[tuple[float, float]], more: float) -> manifold3d.Manifold:
-    """Discs about the axis. more : mm that each is longer at both ends"""
+    """Discs about the axis.
+
+    Parameters
+    ----------
+    more : float, mm
+        That each is longer at both ends.
+    """
     return manifold3d.Manifold.batch_boolean(
         [_round(radius, low - more, high + more) for low, high in slabs], manifold3d.OpType.Add
     )

@@ -1,5 +1,6 @@
 """Outlines of keys and sockets, as tangent lines: moved inward by a length, all sides stay parallel, so draft and
-clearance are exact on every side."""
+clearance are exact on every side.
+"""
 
 from __future__ import annotations
 
@@ -24,8 +25,15 @@ _APART = np.radians(0.5)
 class KeyProfile:
     """A convex outline about its middle, the points p with n_k . p <= d_k for all k.
 
-    angles : (k,) rad, rising, of the normals n; distances : (k,) mm; ridge : (2,) mm, half of the middle line of its
-    roof (0, 0 where that is a point); depth : mm from the roof's line to the nearest side
+    Attributes
+    ----------
+    angles : (k,) float64, rad
+        Rising, of the normals n.
+    distances : (k,) float64, mm
+    ridge : (2,) float64, mm
+        Half of the middle line of its roof (0, 0 where that is a point).
+    depth : float, mm
+        From the roof's line to the nearest side.
     """
 
     angles: Floats
@@ -35,7 +43,12 @@ class KeyProfile:
 
     @classmethod
     def rounded(cls, width: float, length: float, radius: float) -> KeyProfile:
-        """A rectangle with rounded corners; a circle where all three say so. width, length, radius : mm"""
+        """A rectangle with rounded corners; a circle where all three say so.
+
+        Parameters
+        ----------
+        width, length, radius : float, mm
+        """
         angles = 2 * np.pi * np.arange(AROUND) / AROUND
         half = np.array([width, length]) / 2
         core = np.maximum(half - radius, 0.0)
@@ -44,7 +57,13 @@ class KeyProfile:
 
     def peaked(self, directions: Sequence[Floats], flank: float) -> KeyProfile:
         """With its outline drawn out to a ridge towards some directions, whose sides lean by ``flank`` degrees from
-        them: what prints sideways with a ridge up needs no support. directions : (2,) each"""
+        them: what prints sideways with a ridge up needs no support.
+
+        Parameters
+        ----------
+        directions : (2,)
+            Each.
+        """
         angles, distances = self.angles, self.distances
         for direction in directions:
             towards = float(np.arctan2(direction[1], direction[0]))
@@ -78,7 +97,8 @@ class KeyProfile:
 
         Raises
         ------
-        JoinFailed : so far that nothing, or another outline, would be left.
+        JoinFailed
+            So far that nothing, or another outline, would be left.
         """
         a, d = self.angles, self.distances - inset
         b, e = np.roll(a, -1), np.roll(d, -1)
@@ -113,12 +133,22 @@ def key_body(
 ) -> manifold3d.Manifold:
     """A key, z along its way, in mm.
 
-    low : where its sides begin to lean; height : of its tip over z = 0; draft : degrees; rounding : radius of the edge
-    of its tip; root : how far it goes on straight below ``low``
+    Parameters
+    ----------
+    low : float
+        Where its sides begin to lean.
+    height : float
+        Of its tip over z = 0.
+    draft : float, degrees
+    rounding : float
+        Radius of the edge of its tip.
+    root : float
+        How far it goes on straight below ``low``.
 
     Raises
     ------
-    JoinFailed : there is too much draft for its height.
+    JoinFailed
+        There is too much draft for its height.
     """
     lean = np.tan(np.radians(draft))
     rise = height - low
@@ -140,8 +170,11 @@ def socket_body(
     """The room for a key: at each height the key's outline grown by clearance / cos(draft), which is the clearance
     measured across its leaning sides, and deeper by the clearance.
 
-    roofed : whether it ends in a roof that needs no support, where the outline has one; else it is flat. The others as
-    for ``key_body``
+    Parameters
+    ----------
+    roofed : bool
+        Whether it ends in a roof that needs no support, where the outline has one; else it is flat. The others
+        as for ``key_body``.
     """
     lean, grown = np.tan(np.radians(draft)), clearance / np.cos(np.radians(draft))
     end = height + clearance

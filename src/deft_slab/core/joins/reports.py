@@ -12,8 +12,15 @@ from ..arrays import Bools, Floats, Ints32
 
 @dataclass(frozen=True)
 class Turn:
-    """How a moving joint turns. place : (3,) mm and axis : (3,) unit, model frame; low, high : degrees that the second
-    piece turns about it by the right hand"""
+    """How a moving joint turns.
+
+    Attributes
+    ----------
+    place : (3,)
+        mm and axis : (3,) unit, model frame.
+    low, high : float, degrees
+        That the second piece turns about it by the right hand.
+    """
 
     place: tuple[float, float, float]
     axis: tuple[float, float, float]
@@ -34,11 +41,23 @@ class Turn:
 class TurnChecked:
     """A moving joint, turned through its range and beyond.
 
-    join : its id; contact : its number; turn : see there; pieces : numbers, from 0 on, of those that turn with its
-    second piece; held_by : the number of a contact by which they hang on its first piece too, so that nothing turns,
-    else None
-    angles : degrees; overlaps : mm3 of what turns within what stays, at each; free : degrees, the widest range around 0
-    without any
+    Attributes
+    ----------
+    join : str
+        Its id.
+    contact : int
+        Its number.
+    turn : Turn
+        See there.
+    pieces : tuple[int, ...]
+        Numbers, from 0 on, of those that turn with its second piece.
+    held_by : int
+        The number of a contact by which they hang on its first piece too, so that nothing turns, else None.
+    angles : degrees
+    overlaps : mm3
+        Of what turns within what stays, at each.
+    free : degrees
+        The widest range around 0 without any.
     """
 
     join: str
@@ -53,8 +72,16 @@ class TurnChecked:
 
 @dataclass(frozen=True)
 class MeetingPoint:
-    """Where the seams of three or more contacts come together. place : (3,) mm, model frame; contacts : their numbers
-    likely, worst : mm that what meets there may be off, for independent errors and at worst"""
+    """Where the seams of three or more contacts come together.
+
+    Attributes
+    ----------
+    place : (3,), mm, model frame
+    contacts : tuple[int, ...]
+        Their numbers.
+    likely, worst : float, mm
+        That what meets there may be off, for independent errors and at worst.
+    """
 
     place: tuple[float, float, float]
     contacts: tuple[int, ...]
@@ -66,12 +93,34 @@ class MeetingPoint:
 class JoinReport:
     """What became of a join.
 
-    contact : the number of the contact that it is on; problem : why it was not made, empty where it was
-    place : mm, model frame, where it is; moved : mm across from where it was wished; clearance : mm per side
-    least_wall : mm, the thinnest around it; added, removed, loose : mm3, to one piece, from both, and printed apart
-    warnings : what may go wrong with it; breaks : it would go through the surface; meets : the id of the join that it
-    would meet; outline : (k, 3) mm, model frame, closed, on the face
-    holds : it keeps the pieces from sliding; turn : how it moves, where it does
+    Attributes
+    ----------
+    contact : int
+        The number of the contact that it is on.
+    problem : str
+        Why it was not made, empty where it was.
+    place : mm, model frame
+        Where it is.
+    moved : float, mm
+        Across from where it was wished.
+    clearance : float
+        mm per side.
+    least_wall : float, mm
+        The thinnest around it.
+    added, removed, loose : float, mm3
+        To one piece, from both, and printed apart.
+    warnings : tuple[str, ...]
+        What may go wrong with it.
+    breaks : bool
+        It would go through the surface.
+    meets : str
+        The id of the join that it would meet.
+    outline : (k, 3) float64, mm, model frame
+        Closed, on the face.
+    holds : bool
+        It keeps the pieces from sliding.
+    turn : Turn | None
+        How it moves, where it does.
     """
 
     contact: int | None
@@ -95,11 +144,24 @@ class JoinReport:
 class ContactFound:
     """Where two pieces meet, as far as it is shown.
 
-    pieces : numbers of the first and the second, from 0 on; cut, between : whose faces, and the sides of it
-    place, way_in : (3,) mm and unit vector, model frame; the second piece goes on to the first along it
-    frame : (3, 3) rows: two directions across, and the way out
-    area : mm2 to glue; flat : in one plane across the way in; free : it does not catch on its way in
-    outline : (k, 3) mm for each closed line of its edge
+    Attributes
+    ----------
+    pieces : tuple[int, int]
+        Numbers of the first and the second, from 0 on.
+    cut, between : str
+        Whose faces, and the sides of it.
+    place, way_in : (3,)
+        mm and unit vector, model frame; the second piece goes on to the first along it.
+    frame : (3, 3) float64
+        Rows: two directions across, and the way out.
+    area : float, mm2
+        To glue.
+    flat : bool
+        In one plane across the way in.
+    free : bool
+        It does not catch on its way in.
+    outline : (k, 3)
+        mm for each closed line of its edge.
     """
 
     pieces: tuple[int, int]
@@ -118,9 +180,20 @@ class ContactFound:
 class DryMove:
     """One step of putting pieces together.
 
-    pieces : numbers, from 0 on, of those that move as one; onto : of those that stay; along : unit vector, model frame
-    contacts : numbers of those that it closes; free : mm that it can be drawn out until it meets something, inf where
-    it never does; meets : the pair of pieces that meet, None where the whole way is free
+    Attributes
+    ----------
+    pieces : tuple[int, ...]
+        Numbers, from 0 on, of those that move as one.
+    onto : tuple[int, ...]
+        Of those that stay.
+    along : tuple[float, float, float]
+        Unit vector, model frame.
+    contacts : tuple[int, ...]
+        Numbers of those that it closes.
+    free : float, mm
+        That it can be drawn out until it meets something, inf where it never does.
+    meets : tuple[int, int] | None
+        The pair of pieces that meet, None where the whole way is free.
     """
 
     pieces: tuple[int, ...]
@@ -133,8 +206,17 @@ class DryMove:
 
 @dataclass(frozen=True)
 class DryFit:
-    """Putting the pieces together. moves : first to last; turns : of the joints that move; meetings : where seams meet,
-    worst first"""
+    """Putting the pieces together.
+
+    Attributes
+    ----------
+    moves : tuple[DryMove, ...]
+        First to last.
+    turns : tuple[TurnChecked, ...]
+        Of the joints that move.
+    meetings : tuple[MeetingPoint, ...]
+        Where seams meet, worst first.
+    """
 
     moves: tuple[DryMove, ...]
     turns: tuple[TurnChecked, ...] = ()
@@ -143,9 +225,19 @@ class DryFit:
 
 @dataclass(frozen=True)
 class VentReport:
-    """What became of a vent. reaches : whether it opens a void; problem : why it was not made, empty where it was
-    length : mm of wall that it goes through; exposure : of the surface there, 0 to 1; -1 where that was not asked for
-    gap : mm, least between its plug and its hole, inf without one"""
+    """What became of a vent.
+
+    Attributes
+    ----------
+    reaches : bool
+        Whether it opens a void.
+    problem : str
+        Why it was not made, empty where it was.
+    length : float, mm
+        Of wall that it goes through; exposure : of the surface there, 0 to 1; -1 where that was not asked for.
+    gap : float, mm
+        Least between its plug and its hole, inf without one.
+    """
 
     id: str
     reaches: bool
@@ -159,9 +251,22 @@ class VentReport:
 class HollowReport:
     """What became of a hollow.
 
-    piece : the number of the piece, from 0 on, None where it is on none; problem : why nothing was made, else empty
-    voids : mm3 of each, largest first, without the lattice; removed : mm3 that the piece has less; added : of plugs
-    least_wall : mm, the least that was left around the voids, by distance; vents : of each
+    Attributes
+    ----------
+    piece : int
+        The number of the piece, from 0 on, None where it is on none.
+    problem : str
+        Why nothing was made, else empty.
+    voids : mm3
+        Of each, largest first, without the lattice.
+    removed : float, mm3
+        That the piece has less.
+    added : float
+        Of plugs.
+    least_wall : float, mm
+        The least that was left around the voids, by distance.
+    vents : tuple[VentReport, ...]
+        Of each.
     """
 
     piece: int | None
@@ -183,12 +288,31 @@ class HollowReport:
 class PostsReport:
     """What became of the posts of a piece.
 
-    piece : its number, from 0 on, None where it is no longer there; ids : (k,) of the posts; lands : (k,) "bed",
-    "piece", "nowhere" or "off", where the surface that it touched is gone; lengths, walls : (k,) mm, of the stem, and
-    of the piece behind the tip; show : (k,) whether it marks a show face; leans : (k,)
-    as_asked : (k,) whether it stands where its foot was put; holds : (k,) mm2 past the threshold that are nearest to it
-    contact : (k, 3) mm, model frame; braces : how many; volume : mm3; area, on_show : mm2 that tips touch
-    vertices, triangles : mm, model frame, what is drawn of them
+    Attributes
+    ----------
+    piece : int
+        Its number, from 0 on, None where it is no longer there.
+    ids : (k,)
+        Of the posts.
+    lands : (k,)
+        "bed", "piece", "nowhere" or "off", where the surface that it touched is gone.
+    lengths, walls : (k,) float64, mm
+        Of the stem, and of the piece behind the tip.
+    show : (k,) bool
+        Whether it marks a show face.
+    leans : (k,) bool
+    as_asked : (k,) bool
+        Whether it stands where its foot was put.
+    holds : (k,) float64, mm2
+        Past the threshold that are nearest to it.
+    contact : (k, 3) float64, mm, model frame
+    braces : int
+        How many.
+    volume : float, mm3
+    area, on_show : float, mm2
+        That tips touch.
+    vertices, triangles : mm, model frame
+        What is drawn of them.
     """
 
     piece: int | None
@@ -216,7 +340,14 @@ class PostsReport:
 
 @dataclass(frozen=True, eq=False)
 class RoundEdge:
-    """diameter : mm; off : mm, the most by which a corner is off the circle; corners : (k, 3) along the edge, mm"""
+    """Attributes
+    ----------
+    diameter : float, mm
+    off : float, mm
+        The most by which a corner is off the circle.
+    corners : (k, 3) float64
+        Along the edge, mm.
+    """
 
     diameter: float
     off: float

@@ -14,7 +14,10 @@ from .strip import Strip
 class SplintJoin(Strip):
     """It follows the seam on the inside, half of its width on either side, and is printed apart.
 
-    parts : how many it is printed in
+    Attributes
+    ----------
+    parts : int
+        How many it is printed in.
     """
 
     kind: Literal["splint"] = "splint"

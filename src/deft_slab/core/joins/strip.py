@@ -13,8 +13,13 @@ from .kind import Join
 
 
 class Strip(Join):
-    """width : mm across the seam; thickness : mm, from its face towards the seam to the one away from it: it stands out
-    by that and the clearance"""
+    """Attributes
+    ----------
+    width : float, mm
+        Across the seam.
+    thickness : float, mm
+        From its face towards the seam to the one away from it: it stands out by that and the clearance.
+    """
 
     width: float = Field(default=10.0, ge=1, le=500)
     thickness: float = Field(default=1.6, ge=0.4, le=50)

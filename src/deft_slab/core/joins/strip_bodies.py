@@ -28,7 +28,8 @@ def seams(ground: ContactGround, *, inner: bool) -> tuple[list[Floats], list[Flo
 
     Raises
     ------
-    JoinFailed : nothing of the contact is seen from that side.
+    JoinFailed
+        Nothing of the contact is seen from that side.
     """
     wished, others, ends = list[shapely.LineString](), list[shapely.LineString](), list[shapely.Geometry]()
     for part in ground.region.geoms:
@@ -56,8 +57,13 @@ def seams(ground: ContactGround, *, inner: bool) -> tuple[list[Floats], list[Flo
 def strip_along(
     site: Site, *, inner: bool, width: float, thickness: float, parts: int, name: str
 ) -> Made:
-    """A strip on the surface, along the whole seam of a contact, a clearance away from it. width, thickness : mm
-    Raises JoinFailed."""
+    """A strip on the surface, along the whole seam of a contact, a clearance away from it.
+
+    Parameters
+    ----------
+    width, thickness : float, mm
+        Raises JoinFailed.
+    """
     ground = _needed(site)
     lines, others, ends = seams(ground, inner=inner)
     frame = site.frame
@@ -111,7 +117,16 @@ def ring_around(site: Site, *, width: float, thickness: float, name: str) -> Mad
 
 def resized_to(made: Made, site: Site, girth: float) -> Made:
     """A band for parts whose girth is another than they were to have: larger or smaller across by as much as that is.
-    girth : mm, measured around the printed parts. Raises JoinFailed."""
+
+    Parameters
+    ----------
+    girth : float, mm
+        Measured around the printed parts.
+
+    Raises
+    ------
+    JoinFailed
+    """
     ground = _needed(site)
     frame, factor = site.frame, girth / tape_around(ground)
     lines, _, _ = seams(ground, inner=False)

@@ -14,9 +14,20 @@ from .sections import Levels
 
 @dataclass(frozen=True)
 class ClosedAir:
-    """area : mm2, the most that it has in a layer while it is closed; widest : (x, y, z) mm over the bed, in it there
-    begins : (x, y, z) mm, in its lowest layer; opens : mm, None where it never does; volume : mm3 while it is closed
-    first : its lowest layer
+    """Attributes
+    ----------
+    area : float, mm2
+        The most that it has in a layer while it is closed.
+    widest : (x, y, z)
+        mm over the bed, in it there.
+    begins : (x, y, z), mm
+        In its lowest layer.
+    opens : float, mm
+        None where it never does.
+    volume : float, mm3
+        While it is closed.
+    first : int
+        Its lowest layer.
     """
 
     area: float
@@ -32,7 +43,12 @@ def closed_air(
 ) -> tuple[list[ClosedAir], Floats]:
     """(pockets, largest first; (layers,) mm2 of all air that is closed in each layer).
 
-    resting : so many of the lowest layers rest on the bed; least : mm2, and mm3: what is smaller is not listed
+    Parameters
+    ----------
+    resting : int
+        So many of the lowest layers rest on the bed.
+    least : float, mm2
+        And mm3: what is smaller is not listed.
     """
     air = regions.air
     pocket, opened, largest, at, amount, closed = region_kernels.followed_air(

@@ -38,7 +38,12 @@ def _join(parent, a, b):
 def rows_of(points, start, low, high, y0, step, rows):
     """Where rows pass the lines low to high - 1: (begin (rows + 1,), x, line, turn), rising in x within a row.
 
-    turn : 1 where solid begins to the right, -1 where it ends; y0 : of the first row
+    turn : 1 where solid begins to the right, -1 where it ends;
+
+    Parameters
+    ----------
+    y0
+        Of the first row.
     """
     begin = np.zeros(rows + 1, np.int64)
     for loop in range(low, high):
@@ -79,7 +84,8 @@ def rows_of(points, start, low, high, y0, step, rows):
 @njit(**FAST)
 def _linked_lines(begin, lines, turns, count):
     """(solid (count,), air (count + 1,): which lines border on one region, as trees, the last of air is the outside;
-    keep: where a row passes from solid to air or back)."""
+    keep: where a row passes from solid to air or back).
+    """
     solid, air = np.arange(count), np.arange(count + 1)
     keep = np.zeros(len(lines), np.bool_)
     for row in range(len(begin) - 1):
@@ -104,8 +110,14 @@ def _numbered(parent, areas, outside):
     """((lines,) number of the region that each line borders on, (regions,) their areas). One that no line encloses is
     only half known: NONE.
 
-    parent : trees of lines; areas : (lines,), above 0 of those that enclose a region; outside : a line of what is
-    around all, -1 for none
+    Parameters
+    ----------
+    parent
+        Trees of lines.
+    areas : (lines,)
+        Above 0 of those that enclose a region.
+    outside
+        A line of what is around all, -1 for none.
     """
     count = len(areas)
     amount = np.zeros(len(parent))
@@ -136,7 +148,10 @@ def regions_of(begin, xs, lines, turns, areas):
     borders on; and where each row passes from one region to another, and which lies to the right, solid n as n, air n
     as -3 - n. A place is NaN where no row passes a region.
 
-    areas : (lines,) signed; the others from ``rows_of``
+    Parameters
+    ----------
+    areas : (lines,)
+        Signed; the others from ``rows_of``.
     """
     count, rows = len(areas), len(begin) - 1
     solid, air, keep = _linked_lines(begin, lines, turns, count)
@@ -177,7 +192,12 @@ def laid_over(spans, xs, right, upper_spans, upper_xs, upper_right, solids, airs
     (k, 2)), each below and above. Air that the outside lies over, or that lies over the outside, is paired with
     OUTSIDE.
 
-    spans, xs, right : of the level below, see ``regions_of``; least : mm along a row that count as lying over
+    Parameters
+    ----------
+    spans, xs, right
+        Of the level below, see ``regions_of``.
+    least : mm
+        Along a row that count as lying over.
     """
     # of each region above a chain of those that it lies over: mostly one
     most = len(xs) + len(upper_xs) + 2
@@ -236,8 +256,15 @@ def followed_solid(layer, area, pairs_start, below, resting):
     the layer in which it meets the rest, or one that began before it, -1 where it never does; most (k,): the largest
     area of any of its regions before).
 
-    layer : (k,) of each region, rising; area : (k,); below : numbers of those that it lies over, from pairs_start[n] on
-    resting : so many of the lowest layers rest on the bed
+    Parameters
+    ----------
+    layer : (k,)
+        Of each region, rising.
+    area : (k,)
+    below
+        Numbers of those that it lies over, from pairs_start[n] on.
+    resting
+        So many of the lowest layers rest on the bed.
     """
     count = len(layer)
     island = np.full(count, -1, np.int64)
@@ -284,9 +311,17 @@ def followed_air(layer, area, pairs_start, below, under_outside, layers, resting
     never; largest (k,): the most area that it has in a layer while it is closed, at (k,): in which layer; amount (k,):
     sum of its areas while it is closed; closed (layers,): area of all that is closed in each layer).
 
-    layer : (k,) of each region, rising; area : (k,); below : numbers of those that it lies over, from pairs_start[n]
-    on, -1 for the outside; under_outside : (k,) the outside of the layer above lies over it
-    resting : so many of the lowest layers rest on the bed, which closes what is open there; 0: none does
+    Parameters
+    ----------
+    layer : (k,)
+        Of each region, rising.
+    area : (k,)
+    below
+        Numbers of those that it lies over, from pairs_start[n] on, -1 for the outside.
+    under_outside : (k,)
+        The outside of the layer above lies over it.
+    resting
+        So many of the lowest layers rest on the bed, which closes what is open there; 0: none does.
     """
     count = len(layer)
     parent = np.arange(count + 1)  # the last is the outside
@@ -358,7 +393,8 @@ def _open(parent, opened, r, k):
 @njit(**FAST)
 def _met(parent, opened, r, b, k):
     """A region lies over another one, or over the outside (b below 0): (the first region of the one pocket that two
-    become, that of the other); -1, -1 where they are one already, or reach the outside."""
+    become, that of the other); -1, -1 where they are one already, or reach the outside.
+    """
     outside = len(parent) - 1
     a, c = root_of(parent, r), outside if b < 0 else root_of(parent, b)
     if a == c:

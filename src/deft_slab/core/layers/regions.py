@@ -28,8 +28,14 @@ _NOTHING = np.empty((0, 2), np.int64)
 class Kind:
     """The regions of one kind, solid or air, from the lowest layer up.
 
-    layer : (k,); area : (k,) mm2; place : (k, 2) mm, bed frame, inside each, where it is widest along x
-    over : where those that lie below each begin in ``below``; of air, -1 is the outside
+    Attributes
+    ----------
+    layer : (k,) int64
+    area : (k,) float64, mm2
+    place : (k, 2) float64, mm, bed frame
+        Inside each, where it is widest along x.
+    over : array of int64
+        Where those that lie below each begin in ``below``; of air, -1 is the outside.
     """
 
     layer: Ints
@@ -41,8 +47,17 @@ class Kind:
 
 @dataclass(frozen=True, eq=False)
 class Regions:
-    """Of a piece. solid, air : its regions; areas : (layers,) mm2 of solid
-    under_outside : (k,) which regions of air have the outside over them in the next layer"""
+    """Of a piece.
+
+    Attributes
+    ----------
+    solid, air : Kind
+        Its regions.
+    areas : (layers,) float64, mm2
+        Of solid.
+    under_outside : (k,) bool
+        Which regions of air have the outside over them in the next layer.
+    """
 
     solid: Kind
     air: Kind
@@ -101,13 +116,18 @@ class _Gathered:
 def regions_of(slicer: Slicer, levels: Levels, row: float, reach: float = 0.0, job: Job = QUIET) -> Regions:
     """The regions of all layers of a closed solid in its seat.
 
-    row : mm between the rows along which layers are laid over each other; a region that lies over another one between
-    two rows only is looked at exactly where it would else lie over nothing
-    reach : mm by which solid may lie beside what is below and still be held by it
+    Parameters
+    ----------
+    row : float, mm
+        Between the rows along which layers are laid over each other; a region that lies over another one
+        between two rows only is looked at exactly where it would else lie over nothing.
+    reach : float, mm
+        By which solid may lie beside what is below and still be held by it.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     y = slicer.vertices[:, 1]
     y0 = float(y.min()) - _SHIFT * row

@@ -1,5 +1,6 @@
 """Exact sections of a closed surface in the middle of its layers, a run of layers at a time so that memory stays
-flat."""
+flat.
+"""
 
 from __future__ import annotations
 
@@ -21,8 +22,17 @@ _MOST_CROSSINGS = 3_000_000
 
 @dataclass(frozen=True)
 class Levels:
-    """Layers of a piece in its seat. base : mm over the bed, where the first begins; thickness : mm of each
-    height : mm over the bed, of the highest point"""
+    """Layers of a piece in its seat.
+
+    Attributes
+    ----------
+    base : float
+        mm over the bed, where the first begins.
+    thickness : float, mm
+        Of each.
+    height : float
+        mm over the bed, of the highest point.
+    """
 
     base: float
     thickness: float
@@ -54,9 +64,15 @@ class Levels:
 class Sections:
     """Of a run of layers.
 
-    first : the number of the lowest of them; points : (k, 2) mm, bed frame; start : (lines + 1,) where the points of
-    each closed line begin; of_level : (layers + 1,) where the lines of each layer begin. Solid is on the left of
-    a line.
+    Attributes
+    ----------
+    first : int
+        The number of the lowest of them.
+    points : (k, 2) float64, mm, bed frame
+    start : (lines + 1,) int64
+        Where the points of each closed line begin.
+    of_level : (layers + 1,) int64
+        Where the lines of each layer begin. Solid is on the left of a line.
     """
 
     first: int
@@ -83,8 +99,14 @@ class Sections:
 
 @dataclass(frozen=True, eq=False)
 class Slicer:
-    """Cuts sections through a closed solid in its seat. vertices : (n, 3) mm, bed frame; across : see
-    ``walk_kernels.across_edges``"""
+    """Cuts sections through a closed solid in its seat.
+
+    Attributes
+    ----------
+    vertices : (n, 3) float64, mm, bed frame
+    across : array of int32
+        See ``walk_kernels.across_edges``.
+    """
 
     vertices: Floats
     triangles: Ints32
@@ -119,7 +141,10 @@ def beginnings(solid: Solid, vertices: Floats) -> tuple[Floats, Floats]:
     """((k, 3) mm, where the surface begins with solid above it, lowest first; (k,) mm, how much higher each meets what
     began lower, inf where it never does). What is lower than any layer is among them: layers are the verdict.
 
-    vertices : (n, 3) mm, the corners of the solid in its seat
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm
+        The corners of the solid in its seat.
     """
     heights = np.ascontiguousarray(vertices[:, 2])
     order = np.argsort(heights, kind="stable")

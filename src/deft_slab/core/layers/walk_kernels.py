@@ -28,7 +28,10 @@ def across_edges(triangles, count):
     """(m, 3) the facet across the edge from corner e to the next of each facet; -1 where there is none. Where more than
     two facets share an edge they are paired as they come, each with one that walks it the other way.
 
-    triangles : (m, 3), of so many corners
+    Parameters
+    ----------
+    triangles : (m, 3)
+        Of so many corners.
     """
     facets = len(triangles)
     start = np.zeros(count + 1, np.int64)
@@ -66,7 +69,12 @@ def across_edges(triangles, count):
 def levels_passed(heights, triangles, levels):
     """((m,), (m,)) the first level that passes each facet, and the one after the last.
 
-    heights : (n,) of the corners; levels : rising
+    Parameters
+    ----------
+    heights : (n,)
+        Of the corners.
+    levels
+        Rising.
     """
     first = np.empty(len(triangles), np.int32)
     last = np.empty(len(triangles), np.int32)
@@ -205,7 +213,12 @@ def begun(heights, triangles, rises, order):
     never does; -1 where none begins with solid above it. A merge tree of the height over the surface: corners are taken
     in rising order, and of two parts that meet the younger ends.
 
-    rises : (m,) area of the facets times z of their normals; order : corners from the lowest up
+    Parameters
+    ----------
+    rises : (m,)
+        Area of the facets times z of their normals.
+    order
+        Corners from the lowest up.
     """
     count = len(heights)
     begin, around, facing = _around(triangles, rises, count)

@@ -179,7 +179,8 @@ _TURNS = frozenset("\u061c\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067
 
 def harmless(said: str) -> str:
     """Text from elsewhere as it can be shown on one line, written to a terminal and to a page: what would move the
-    cursor, end the line or turn its direction is replaced."""
+    cursor, end the line or turn its direction is replaced.
+    """
 
     def shown(letter: str) -> str:
         if letter in "\t\n\r":

@@ -29,7 +29,13 @@ def tr(english: str, /, **values: object) -> str:
 
 
 def tr_in(context: str, english: str, /, **values: object) -> str:
-    """The same, where one English text means several things. context : which of them, for whoever translates"""
+    """The same, where one English text means several things.
+
+    Parameters
+    ----------
+    context : str
+        Which of them, for whoever translates.
+    """
     found = catalogue().pgettext(context, english)
     return _WRITER.vformat(found, (), values) if values else found
 

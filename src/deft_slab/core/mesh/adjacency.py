@@ -11,7 +11,8 @@ from .solid import Solid
 
 def shared_edges(solid: Solid) -> tuple[Ints, Ints]:
     """(pairs of facets that share an edge (e, 2), the corners at its ends (e, 2)). Kept with the solid, which never
-    changes."""
+    changes.
+    """
     if "shared edges" not in solid.__dict__:
         key, _ = edge_numbers(solid.triangles, len(solid.vertices))
         order = np.argsort(key, kind="stable")

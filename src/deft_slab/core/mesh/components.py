@@ -17,8 +17,16 @@ CRUMB_SIZE = 20.0
 
 @dataclass(frozen=True, eq=False)
 class Shells:
-    """of : (m,) shell of each triangle, 0 to k - 1; volume : (k,) signed, about the middle of each shell, so that it
-    means something for a nearly closed one; low, high : (k, 3) corners of its box; triangles : (k,) how many it has
+    """Attributes
+    ----------
+    of : (m,) int64
+        Shell of each triangle, 0 to k - 1.
+    volume : (k,) float64
+        Signed, about the middle of each shell, so that it means something for a nearly closed one.
+    low, high : (k, 3) float64
+        Corners of its box.
+    triangles : (k,) int64
+        How many it has.
     """
 
     of: Ints
@@ -64,7 +72,8 @@ def _shells(solid: Solid) -> Shells:
 
 def body_numbers(shells: Shells) -> Ints:
     """(k,) body of each shell, largest body first; a void (a shell that faces inward) belongs to the smallest body
-    whose box holds its box."""
+    whose box holds its box.
+    """
     outer = np.flatnonzero(shells.volume > 0)
     if len(outer) <= 1:
         return np.zeros(len(shells.volume), np.int64)
@@ -83,7 +92,10 @@ def body_numbers(shells: Shells) -> Ints:
 def loose_among(shells: Shells, factors: Floats) -> int:
     """How many bodies that do not touch there are, stray specks not counted.
 
-    factors : (3,) mm in one unit along each axis
+    Parameters
+    ----------
+    factors : (3,) float64, mm
+        In one unit along each axis.
     """
     return len(np.unique(body_numbers(shells)[~specks_among(shells, factors)]))
 
@@ -91,7 +103,10 @@ def loose_among(shells: Shells, factors: Floats) -> int:
 def specks_among(shells: Shells, factors: Floats) -> Bools:
     """(k,) which shells are specks: under the crumb limit beside the largest one.
 
-    factors : (3,) mm in one unit along each axis
+    Parameters
+    ----------
+    factors : (3,) float64, mm
+        In one unit along each axis.
     """
     size = ((shells.high - shells.low) * np.abs(factors)).max(axis=1)
     box = np.prod(np.maximum(shells.high - shells.low, 1e-12), axis=1)

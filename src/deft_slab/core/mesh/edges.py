@@ -10,7 +10,10 @@ from ..arrays import AnyInts, Bools, Ints
 def edge_numbers(triangles: AnyInts, count: int) -> tuple[Ints, Bools]:
     """((3 m,) a number for each undirected edge of each facet, whether it is walked from its lower corner on).
 
-    triangles : (m, 3), of so many corners. The corners of an edge are its number // count and its number % count.
+    Parameters
+    ----------
+    triangles : (m, 3) int
+        Of so many corners. The corners of an edge are its number // count and its number % count.
     """
     start = triangles.astype(np.int64)
     end = np.roll(start, -1, axis=1)

@@ -21,7 +21,11 @@ def unpinched(vertices: Floats, triangles: Ints32) -> tuple[Floats, Ints32]:
     two facets: of those in one edge, the two that have material between them. Where these would still be joined at both
     ends, as around a void that touches the outside, it is the two that have none between them. Facets keep their order.
 
-    vertices : (n, 3); triangles : (m, 3), closed: each edge is walked as often one way as the other
+    Parameters
+    ----------
+    vertices : (n, 3) float64
+    triangles : (m, 3) int32
+        Closed: each edge is walked as often one way as the other.
     """
     start = triangles.astype(np.int64).ravel()
     corner = np.arange(len(start))
@@ -51,7 +55,13 @@ def unpinched(vertices: Floats, triangles: Ints32) -> tuple[Floats, Ints32]:
 
 def _angles(vertices: Floats, tip: Ints, edge: Ints) -> Floats:
     """(3 m,) radians by which each facet stands around each edge, seen along it from its lower corner; 0 where it does
-    not matter, as only two meet there. tip : (3 m,) the corner of the facet that is not on the edge"""
+    not matter, as only two meet there.
+
+    Parameters
+    ----------
+    tip : (3 m,) int64
+        The corner of the facet that is not on the edge.
+    """
     _, of, uses = np.unique(edge, return_inverse=True, return_counts=True)
     angles = np.zeros(len(edge))
     some = np.flatnonzero(uses[of] > 2)
@@ -67,10 +77,16 @@ def _angles(vertices: Floats, tip: Ints, edge: Ints) -> Floats:
 
 def _paired(begins: Bools, sizes: Ints) -> Ints:
     """(k, 2) places in a list of halves of edges, edge by edge and by their angle: each that begins what is between two
-    facets, with the one that ends it. begins : (h,); sizes : how many halves each edge has
+    facets, with the one that ends it.
 
     A facet that walks its edge upward faces larger angles, so that material ends with it; it begins with one that walks
     it downward.
+
+    Parameters
+    ----------
+    begins : (h,) bool
+    sizes : array of int64
+        How many halves each edge has.
     """
     ends = np.cumsum(sizes)
     plain = ends[sizes == 2]

@@ -10,7 +10,13 @@ CUT = "cut"
 
 
 class Face(NamedTuple):
-    """owner : id of the cut, or of whatever else made it; role : what it is to its owner, such as ``CUT``"""
+    """Attributes
+    ----------
+    owner : str
+        Id of the cut, or of whatever else made it.
+    role : str
+        What it is to its owner, such as ``CUT``.
+    """
 
     owner: str
     role: str = CUT

@@ -35,11 +35,18 @@ def _frozen(array: NDArray[np.generic]) -> None:
 class Defects:
     """What keeps a surface from enclosing a volume.
 
-    open_edges : edges with a facet on one side only.
-    flipped_edges : edges whose two facets disagree on which side is out.
-    segments : (k, 2, 3) float64, the places, in the frame of the solid.
-    inside_out : closed, but with its facets facing inward (volume below zero).
-    pinched : edges in which more than two facets meet, as where a body touches itself; they keep it open no more.
+    Attributes
+    ----------
+    open_edges : int
+        Edges with a facet on one side only.
+    flipped_edges : int
+        Edges whose two facets disagree on which side is out.
+    segments : (k, 2, 3) float64
+        The places, in the frame of the solid.
+    inside_out : bool
+        Closed, but with its facets facing inward (volume below zero).
+    pinched : int
+        Edges in which more than two facets meet, as where a body touches itself; they keep it open no more.
     """
 
     open_edges: int
@@ -69,9 +76,15 @@ class Defects:
 class Solid:
     """A triangle surface, normally closed.
 
+    Attributes
+    ----------
     vertices : (n, 3) float64
-    triangles : (m, 3) int32, counter-clockwise seen from outside
-    origin : (m,) int32, see the head of this module; made : the table of faces that it refers to
+    triangles : (m, 3) int32
+        Counter-clockwise seen from outside.
+    origin : (m,) int32
+        See the head of this module.
+    made : tuple[Face, ...]
+        The table of faces that it refers to.
     """
 
     vertices: Floats
@@ -152,7 +165,8 @@ class Solid:
     @property
     def _corners(self) -> list[Floats]:
         """The first, second and third corners (m, 3) of the facets, taken apart: an array (m, 3, 3) of them is slow to
-        reckon with."""
+        reckon with.
+        """
         return [self.vertices.take(self.triangles[:, k], axis=0) for k in range(3)]
 
     @cached_property
@@ -212,7 +226,8 @@ class Solid:
 
         Raises
         ------
-        OpenSurface : the surface is not closed.
+        OpenSurface
+            The surface is not closed.
         """
         if not self.defects.closed:
             raise OpenSurface(
@@ -249,7 +264,10 @@ class Solid:
     def from_manifold(cls, body: manifold3d.Manifold, runs: Mapping[int, Face | None]) -> Solid:
         """Takes a body over from the boolean library.
 
-        runs : for its run numbers, who made them; None, or not there: the opened model
+        Parameters
+        ----------
+        runs : Mapping[int, Face | None]
+            For its run numbers, who made them; None, or not there: the opened model.
         """
         mesh = body.to_mesh64()
         triangles = np.asarray(mesh.tri_verts).astype(np.int32)
@@ -274,7 +292,8 @@ class Solid:
 
     def resized(self, factors: Floats) -> Solid:
         """At another size, (3,) factors along the axes; itself, with all that was derived, at the same one. An odd
-        number of factors below 0 mirrors it; its facets keep facing outward."""
+        number of factors below 0 mirrors it; its facets keep facing outward.
+        """
         if np.all(factors == 1.0):
             return self
         mirrored = np.prod(np.sign(factors)) < 0
@@ -289,7 +308,13 @@ class Solid:
         return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen], self.made)
 
     def divided(self, of: AnyInts, count: int) -> list[Solid]:
-        """Solids of their own of the triangles of each group. of : (m,) the group of each, 0 to count - 1"""
+        """Solids of their own of the triangles of each group.
+
+        Parameters
+        ----------
+        of : (m,) int
+            The group of each, 0 to count - 1.
+        """
         if count <= _FEW:
             return [self.picked(of == number) for number in range(count)]
         order = np.argsort(of, kind="stable")
@@ -339,7 +364,10 @@ def spread_points(
 ) -> tuple[Floats, Ints]:
     """((count, 3) points spread over a surface by its area, (count,) the facet of each); the same ones each time.
 
-    chosen : (m,) on which facets; on all by default. Their area must not be zero.
+    Parameters
+    ----------
+    chosen : (m,) bool
+        On which facets; on all by default. Their area must not be zero.
     """
     rng = np.random.default_rng(1)
     weight = solid.areas if chosen is None else solid.areas * chosen
@@ -360,7 +388,10 @@ _NEEDLE = 4.0
 def finer(corners: Floats, longest: float, keep: Callable[[Floats], Bools] | None = None) -> Iterator[Floats]:
     """The facets (n, 3, 3) divided into ones with no side longer than ``longest``; in batches (k, 3, 3).
 
-    keep : called with (k, 3, 3), says which of them are worth dividing on
+    Parameters
+    ----------
+    keep : Callable[[Floats], Bools] | None
+        Called with (k, 3, 3), says which of them are worth dividing on.
     """
     while len(corners):
         sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
@@ -383,7 +414,10 @@ def _quartered(corners: Floats) -> Floats:
 def _sliced(corners: Floats, sides: Floats, longest: float) -> Floats:
     """Facets (n, 3, 3) sliced across their two longer sides: quarters of a needle would be thousands of needles.
 
-    sides : (n, 3), from each corner to the next
+    Parameters
+    ----------
+    sides : (n, 3) float64
+        From each corner to the next.
     """
     order = (sides.argmin(axis=1)[:, None] + [2, 0, 1]) % 3
     tip, left, right = np.moveaxis(np.take_along_axis(corners, order[:, :, None], axis=1), 1, 0)

@@ -36,7 +36,8 @@ def numbered(pairs, count):
 @njit(cache=True, nogil=True)
 def by_kind(bits):
     """A hash table with linear probing (Knuth, The Art of Computer Programming 3, section 6.4, algorithm L), at most
-    half full."""
+    half full.
+    """
     count = len(bits)
     size = 2
     while size < 2 * count:

@@ -15,9 +15,14 @@ _known: WeakKeyDictionary[Solid, dict[bytes, shapely.MultiPolygon]] = WeakKeyDic
 
 def footprint(solid: Solid, rotation: Floats) -> shapely.MultiPolygon:
     """The shadow of a solid straight down, mm, in the bed frame before it is moved anywhere; of an open one that of its
-    hull. rotation : (3, 3), from the model frame to the bed
+    hull.
 
     It is kept for as long as the solid is.
+
+    Parameters
+    ----------
+    rotation : (3, 3) float64
+        From the model frame to the bed.
     """
     own = _known.setdefault(solid, {})
     key = rotation.tobytes()

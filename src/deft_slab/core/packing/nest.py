@@ -22,7 +22,8 @@ from .table import PackingTable
 
 def least_sheets(shapes: Sequence[Shape], sheet: Sheet, gap: float) -> int:
     """No fewer sheets can hold them: all outlines grown by half the gap, against what of a sheet is free, grown as
-    much; one more for each that is larger than a sheet. Of an endless one 1."""
+    much; one more for each that is larger than a sheet. Of an endless one 1.
+    """
     if not math.isfinite(sheet.deep):
         return 1
     usable = (sheet.wide + gap) * (sheet.deep + gap)
@@ -50,7 +51,12 @@ class Nesting:
     """Looks for where shapes lie on as few sheets as it takes, ``gap`` mm apart, for as long as it is let; those that
     are larger than a sheet get one to themselves.
 
-    best : the best so far, known from the start; tried : how many orders there were beside the largest first
+    Attributes
+    ----------
+    best
+        The best so far, known from the start.
+    tried
+        How many orders there were beside the largest first.
     """
 
     def __init__(self, shapes: Sequence[Shape], sheet: Sheet, gap: float, *, seed: int = 0) -> None:
@@ -80,11 +86,17 @@ class Nesting:
 def nested(
     shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET
 ) -> Nested:
-    """Shapes on sheets, see ``Nesting``; rounds : how many other orders are tried beside the largest first
+    """Shapes on sheets, see ``Nesting``;
+
+    Parameters
+    ----------
+    rounds : int
+        How many other orders are tried beside the largest first.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     return Nesting(shapes, sheet, gap, seed=seed).go_on(rounds, job)
 

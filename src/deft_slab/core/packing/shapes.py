@@ -10,8 +10,14 @@ import shapely
 
 @dataclass(frozen=True)
 class Sheet:
-    """What shapes are laid on. wide, deep : mm; deep is infinite where it has no end
-    kept : (x, y, width, depth) mm each, that are kept free
+    """What shapes are laid on.
+
+    Attributes
+    ----------
+    wide, deep : float, mm
+        Deep is infinite where it has no end.
+    kept : (x, y, width, depth)
+        mm each, that are kept free.
     """
 
     wide: float
@@ -21,8 +27,18 @@ class Sheet:
 
 @dataclass(frozen=True)
 class Lies:
-    """Where a shape lies: sheet : its number, from 0 on; turn : degrees; x, y : mm, the low corner of its box
-    outside : it is larger than a sheet, and has one to itself"""
+    """Where a shape lies:
+
+    Attributes
+    ----------
+    sheet : int
+        Its number, from 0 on.
+    turn : float, degrees
+    x, y : float, mm
+        The low corner of its box.
+    outside : bool
+        It is larger than a sheet, and has one to itself.
+    """
 
     sheet: int
     turn: float
@@ -33,8 +49,17 @@ class Lies:
 
 @dataclass(frozen=True, eq=False)
 class Shape:
-    """What is laid. outline : mm; turns : degrees that it may be turned by, the first one wins between equals
-    group : shapes of different groups do not share a sheet; fixed : where it is to lie, at all events
+    """What is laid.
+
+    Attributes
+    ----------
+    outline : mm
+    turns : degrees
+        That it may be turned by, the first one wins between equals.
+    group : int
+        Shapes of different groups do not share a sheet.
+    fixed : Lies | None
+        Where it is to lie, at all events.
     """
 
     outline: shapely.MultiPolygon
@@ -54,7 +79,15 @@ class Shape:
 
 @dataclass(frozen=True, eq=False)
 class Nested:
-    """places : of the shapes, in their order; sheets : how many; fill : mm of the last sheet that are used"""
+    """Attributes
+    ----------
+    places : tuple[Lies, ...]
+        Of the shapes, in their order.
+    sheets : int
+        How many.
+    fill : float
+        mm of the last sheet that are used.
+    """
 
     places: tuple[Lies, ...]
     sheets: int

@@ -10,8 +10,15 @@ _NONE = -(2**30)
 def runs_of(corners, starts, cell, rows):
     """(k, 3) int32: (row, first cell, cell after the last) of the cells whose middles are within polygons, in order.
 
-    corners : (n, 2) mm, of closed rings one after the other, without their first corner again; starts : (r + 1,) where
-    rings begin; cell : mm; rows : of the grid, whose low corner is 0, 0
+    Parameters
+    ----------
+    corners : (n, 2), mm
+        Of closed rings one after the other, without their first corner again.
+    starts : (r + 1,)
+        Where rings begin.
+    cell : mm
+    rows
+        Of the grid, whose low corner is 0, 0.
     """
     found = np.empty((64, 3), np.int32)
     count = 0
@@ -53,9 +60,18 @@ def first_free(last, used, runs, rows, columns, row, column):
     """(row, column) of the first place at which no cell of a shape is taken, in rows from the front, each from the
     left; (-1, -1) where there is none.
 
-    last : (rows, columns) of each cell the last taken one in its row that is not after it; used : rows from which on
-    nothing is taken; runs : (k, 3) of the shape, see ``runs_of``; rows, columns : how many places there are for it;
-    row, column : where to begin
+    Parameters
+    ----------
+    last : (rows, columns)
+        Of each cell the last taken one in its row that is not after it.
+    used
+        Rows from which on nothing is taken.
+    runs : (k, 3)
+        Of the shape, see ``runs_of``.
+    rows, columns
+        How many places there are for it.
+    row, column
+        Where to begin.
     """
     for y in range(row, rows):
         if y >= used:
@@ -109,10 +125,15 @@ def empty_sheet(rows, columns):
 def distance(a, a_starts, x, y, b, b_starts, most):
     """mm between the outlines of two shapes, 0 where they cross; ``most`` where it is more than that.
 
-    a, b : (n, 2) mm, of closed rings, see ``runs_of``; a is moved by x, y; a_starts, b_starts : where rings begin
-
     (Shapely's prepared dwithin and distance lay the same: 12,251 calls took 1.4 s of 2.7 s there, those of this 0.13 s
     of 1.0 s.)
+
+    Parameters
+    ----------
+    a, b : (n, 2), mm
+        Of closed rings, see ``runs_of``; a is moved by x, y.
+    a_starts, b_starts
+        Where rings begin.
     """
     least = most * most
     low_x, low_y, high_x, high_y = np.inf, np.inf, -np.inf, -np.inf

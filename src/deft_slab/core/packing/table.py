@@ -28,7 +28,15 @@ _FARTHEST = 1.5
 
 @dataclass(frozen=True, eq=False)
 class _Rings:
-    """Closed rings. corners : (n, 2) mm, one ring after the other; starts : (r + 1,) where each begins"""
+    """Closed rings.
+
+    Attributes
+    ----------
+    corners : (n, 2) float64, mm
+        One ring after the other.
+    starts : (r + 1,) int64
+        Where each begins.
+    """
 
     corners: Floats
     starts: Ints
@@ -39,9 +47,23 @@ class _Rings:
 
 @dataclass(frozen=True, eq=False)
 class _Turned:
-    """A shape as it lies in one turn. outline : simplified, its low corner at 0, 0; grown : by half the gap; runs : its
-    cells, where it lies at whole cells; size : (2,) mm, of its own box; columns, rows : how many places there are for
-    it on a sheet; off : mm by which it may be larger than its simplified outline"""
+    """A shape as it lies in one turn.
+
+    Attributes
+    ----------
+    outline : _Rings
+        Simplified, its low corner at 0, 0.
+    grown : _Rings
+        By half the gap.
+    runs : array of int32
+        Its cells, where it lies at whole cells.
+    size : (2,) float64, mm
+        Of its own box.
+    columns, rows : int
+        How many places there are for it on a sheet.
+    off : float, mm
+        By which it may be larger than its simplified outline.
+    """
 
     turn: float
     outline: _Rings
@@ -197,7 +219,8 @@ class PackingTable:
 
     def _settled(self, filled: _Filled, one: _Turned, x: float, y: float) -> tuple[float, float] | None:
         """Where a shape is far enough from all others, moved back or to the right by what is missing, within a cell
-        or so; None where it is not."""
+        or so; None where it is not.
+        """
         limits = (self._sheet.wide - one.size[0] + 1e-6, self._sheet.deep - one.size[1] + 1e-6)
         farthest = _FARTHEST * self._cell
         near = filled.near((x, y), one.size, farthest, one.off)
@@ -232,9 +255,21 @@ def _rings(shape: shapely.Geometry, low: Floats) -> _Rings:
 
 @dataclass(eq=False)
 class _Filled:
-    """A sheet as it fills. last, used : see ``first_free``; reached : of each shape and turn, before where no place is
-    free; closed : nothing more is laid on it; there : what lies there; boxes : (k, 5) of that: its box, and mm to keep
-    from it"""
+    """A sheet as it fills.
+
+    Attributes
+    ----------
+    last, used : array of int32
+        See ``first_free``.
+    reached
+        Of each shape and turn, before where no place is free.
+    closed : bool
+        Nothing more is laid on it.
+    there : list[_Rings]
+        What lies there.
+    boxes : (k, 5) float64
+        Of that: its box, and mm to keep from it.
+    """
 
     last: Ints32
     group: int
@@ -256,8 +291,15 @@ class _Filled:
         self.boxes = np.vstack([self.boxes, [*low, *high, apart]])
 
     def near(self, at: tuple[float, float], size: Floats, reach: float, off: float) -> list[tuple[_Rings, float]]:
-        """(what lies there, mm to keep from it) of all that a shape may meet. reach : mm that it may yet be moved;
-        off : see ``_Turned``"""
+        """(what lies there, mm to keep from it) of all that a shape may meet.
+
+        Parameters
+        ----------
+        reach : float, mm
+            That it may yet be moved.
+        off : float
+            See ``_Turned``.
+        """
         x0, y0, x1, y1, apart = self.boxes.T
         apart = apart + reach + off
         met = (at[0] - x1 < apart) & (x0 - at[0] - size[0] < apart) & (at[1] - y1 < apart)

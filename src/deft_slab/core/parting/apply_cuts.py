@@ -38,7 +38,13 @@ _TOUCHING = 1e-3
 
 @dataclass(frozen=True, eq=False)
 class Stage:
-    """What there is after a cut. touched : numbers of the parts that the cut has made"""
+    """What there is after a cut.
+
+    Attributes
+    ----------
+    touched : tuple[int, ...]
+        Numbers of the parts that the cut has made.
+    """
 
     parts: list[Part]
     touched: tuple[int, ...]
@@ -58,15 +64,25 @@ def nameless(cut: Cut) -> Cut:
 def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Masks, job: Job = QUIET) -> Stage:
     """The parts after a cut. A part that it does not part keeps its key, so that nothing of it is made anew.
 
-    key : names the content of what it makes; whole : mm3 of the model
+    Parameters
+    ----------
+    key : Hashable
+        Names the content of what it makes.
+    whole : float
+        mm3 of the model.
+    whole : float, mm3
+        Before any cut.
+    masks : Masks
+        Gives the (triangles,) facets that a region takes.
 
     Raises
     ------
-    OpenSurface : a part is not closed.
-    CutFailed : the cut cannot be made, leaves nothing, or leaves too many pieces.
-    Cancelled : the job is no longer wanted.
-
-    whole : mm3 before any cut; masks : gives the (triangles,) facets that a region takes.
+    OpenSurface
+        A part is not closed.
+    CutFailed
+        The cut cannot be made, leaves nothing, or leaves too many pieces.
+    Cancelled
+        The job is no longer wanted.
     """
     after: list[Part] = []
     touched: list[int] = []
@@ -126,7 +142,8 @@ _LITTLE = 1e-3
 
 def _met(parts: list[Part], cut: Cut, masks: Masks) -> set[int]:
     """Numbers of the parts that a cut meets, as its reach and its regions say. Where no part has a region all are met,
-    and the cut says what is missing."""
+    and the cut says what is missing.
+    """
     met = set(range(len(parts)))
     match cut.reach:
         case PieceReach(sides=wanted):
@@ -154,7 +171,8 @@ def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None,
 
 def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
     """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For draft meshes: it makes
-    some booleans."""
+    some booleans.
+    """
     lift = stage.report.lift
     if lift is None or stage.report.catches or cut.way_off() is not None:
         return stage.report.catches
@@ -164,7 +182,13 @@ def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
 
 
 def is_crumb(solid: Solid, whole: float) -> bool:
-    """Whether a fragment is under the limits. whole : mm3 of the model"""
+    """Whether a fragment is under the limits.
+
+    Parameters
+    ----------
+    whole : float
+        mm3 of the model.
+    """
     return bool(solid.volume < CRUMB_SHARE * whole and solid.size.max() < CRUMB_SIZE)
 
 
@@ -218,7 +242,13 @@ def _contact(crumb: Solid, other: Solid) -> int:
 
 def proven(kept: Cache, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
     """With whether what a cut takes off catches on its way, and where it leaves less than a limit (mm), looked at on
-    the simplified model. kept : where both are, once they are known"""
+    the simplified model.
+
+    Parameters
+    ----------
+    kept : Cache
+        Where both are, once they are known.
+    """
     made = tuple(part.key for part in light.made)
     solids = [part.solid for part in light.made]
     catches = kept.once(("leaves", nameless(cut), made), lambda: catches_on_its_way(cut, light))

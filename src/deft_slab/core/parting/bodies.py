@@ -64,7 +64,13 @@ class Uncut:
         )
 
     def resized(self, factors: Floats) -> Uncut:
-        """At another size. factors : (3,) along the axes"""
+        """At another size.
+
+        Parameters
+        ----------
+        factors : (3,) float64
+            Along the axes.
+        """
         groups = tuple(Group(group.name, group.solid.resized(factors)) for group in self.groups)
         return Uncut((self.key, tuple(factors)), groups, self.report)
 
@@ -84,8 +90,18 @@ class Uncut:
 class Part:
     """A solid on its way through the recipe.
 
-    key : names its content; group : the one that it comes from; crumb : a fragment that a cut left behind by accident
-    off : a cut has taken it off the rest; down : (3,) the way that it is to lie, None where that is looked for
+    Attributes
+    ----------
+    key : Hashable
+        Names its content.
+    group : int
+        The one that it comes from.
+    crumb : bool
+        A fragment that a cut left behind by accident.
+    off : bool
+        A cut has taken it off the rest.
+    down : (3,)
+        The way that it is to lie, None where that is looked for.
     """
 
     key: Hashable
@@ -127,7 +143,10 @@ def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Rol
     """What to make of the bodies of a model: those that touch no other are pieces of their own, those that do stay in
     one, and what looks like supports that came with it and stray specks are left out. Empty where that changes nothing.
 
-    solid : all of them, mended
+    Parameters
+    ----------
+    solid : Solid
+        All of them, mended.
     """
     from scipy.spatial import cKDTree  # a file of several bodies is rare enough to wait for it
 

@@ -17,7 +17,12 @@ MOST_STEPS = 12
 class CouponWish(Document):
     """One coupon, however many copies of the prop there are.
 
-    join : what is tried; steps : mm per side, of each hole
+    Attributes
+    ----------
+    join : AnyJoin
+        What is tried.
+    steps
+        mm per side, of each hole.
     """
 
     join: AnyJoin

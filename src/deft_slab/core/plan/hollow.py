@@ -15,8 +15,16 @@ MOST_VENTS, MOST_ON_A_PIECE = 12, 200
 class Vent(Document):
     """A hole through a wall into a void, round, and narrower inside.
 
-    place : mm, model frame, on the surface; along : unit vector, inward; outer, inner : mm, its radius there and at the
-    void; plug : whether it gets one
+    Attributes
+    ----------
+    place : mm, model frame
+        On the surface.
+    along : Triple
+        Unit vector, inward.
+    outer, inner : float, mm
+        Its radius there and at the void.
+    plug : bool
+        Whether it gets one.
     """
 
     id: Name
@@ -45,11 +53,24 @@ class Vent(Document):
 class Hollow(Document):
     """A piece made hollow. The piece is found again by its sides and a point near its middle (model mm).
 
-    wall : mm that stay; fineness : mm, to within which; None: a quarter of the wall
-    down : unit vector, model frame, to the bed as the piece sat when it was hollowed; solid_below : mm over its lowest
-    point there, up to which it stays solid
-    spacing, radius : mm, of a lattice through the void; None: none; least : mm3, smaller voids are dropped
-    gap : mm per side between a plug and its hole; keyed : plugs have a ridge, so that they go in one way round
+    Attributes
+    ----------
+    wall : float, mm
+        That stay.
+    fineness : float, mm
+        To within which; None: a quarter of the wall.
+    down : Triple
+        Unit vector, model frame, to the bed as the piece sat when it was hollowed.
+    solid_below : float
+        mm over its lowest point there, up to which it stays solid.
+    spacing, radius : float, mm
+        Of a lattice through the void; None: none.
+    least : float, mm3
+        Smaller voids are dropped.
+    gap : float
+        mm per side between a plug and its hole.
+    keyed : bool
+        Plugs have a ridge, so that they go in one way round.
     """
 
     id: Name
@@ -88,8 +109,13 @@ class Hollow(Document):
         return self.wall / 4 if self.fineness is None else self.fineness
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> Hollow:
-        """On a model that was stretched, mirrored or moved; walls, rods and holes keep their measures. sides : those of
-        its piece, as they are then called"""
+        """On a model that was stretched, mirrored or moved; walls, rods and holes keep their measures.
+
+        Parameters
+        ----------
+        sides : tuple[Side, ...]
+            Those of its piece, as they are then called.
+        """
         anchor = triple(move.point(self.anchor))
         vents = tuple(vent.carried(move) for vent in self.vents)
         return self.model_copy(update={"anchor": anchor, "vents": vents, "sides": sides,

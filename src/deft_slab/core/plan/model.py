@@ -17,9 +17,20 @@ from .plan import Body, ModelRef, Role, Unit
 class Model:
     """An opened model: its surface in the units of its file, and what it is called.
 
-    unit : as the file states it, else None; bodies : what it is made of, in the order of the triangles
-    notes : what is to be told of the file; y_up : whether it is made to stand on -Y and not on -Z; up_stated : the
-    format says so; complete : nothing that its file announces was missing
+    Attributes
+    ----------
+    unit : Unit | None
+        As the file states it, else None.
+    bodies : tuple[Body, ...]
+        What it is made of, in the order of the triangles.
+    notes : tuple[str, ...]
+        What is to be told of the file.
+    y_up : bool
+        Whether it is made to stand on -Y and not on -Z.
+    up_stated : bool
+        The format says so.
+    complete : bool
+        Nothing that its file announces was missing.
     """
 
     name: str
@@ -57,8 +68,13 @@ StepKind = Literal["clean", "orient", "specks", "close", "rewrap", "join", "thin
 class MendStep:
     """What a step of mending found and did.
 
-    said : a sentence with {} for each of ``lengths`` (mm); places : (k, 2, 3) mm, model frame
-    changed : whether the surface is another one after it
+    Attributes
+    ----------
+    said : str
+        A sentence with {} for each of ``lengths`` (mm).
+    places : (k, 2, 3) float64, mm, model frame
+    changed : bool
+        Whether the surface is another one after it.
     """
 
     kind: StepKind
@@ -72,7 +88,13 @@ class MendStep:
         return self.said.format(*(text.near(length) for length in self.lengths))
 
     def resized(self, factors: Floats) -> MendStep:
-        """At another size. factors : (3,) mm in one unit"""
+        """At another size.
+
+        Parameters
+        ----------
+        factors : (3,) float64, mm
+            In one unit.
+        """
         most = float(np.abs(factors).max())
         return replace(self, lengths=tuple(most * value for value in self.lengths), places=self.places * factors)
 
@@ -81,13 +103,25 @@ class MendStep:
 class MendReport:
     """What mending did to the surface, and what is left to say about it.
 
-    volume_before, volume_after : mm3, None where the surface is not closed
-    moved_by : mm, the farthest that what was there has moved; bridged : mm, the farthest that what closes a hole lies
-    from what was there
-    specks : stray fragments that are still there; speck_size : mm across, of the largest
-    tangled : share of the surface that lies inside the model itself, or faces its own inside
-    loose : in how many bodies that do not touch what is one piece falls at most, stray specks not counted
-    roles : what is proposed for the bodies of the file; empty where nothing is better than all of them in one piece
+    Attributes
+    ----------
+    volume_before, volume_after : float, mm3
+        None where the surface is not closed.
+    moved_by : float, mm
+        The farthest that what was there has moved.
+    bridged : float, mm
+        The farthest that what closes a hole lies from what was there.
+    specks : int
+        Stray fragments that are still there.
+    speck_size : float, mm
+        Across, of the largest.
+    tangled : float
+        Share of the surface that lies inside the model itself, or faces its own inside.
+    loose : int
+        In how many bodies that do not touch what is one piece falls at most, stray specks not counted.
+    roles : tuple[Role, ...]
+        What is proposed for the bodies of the file; empty where nothing is better than all of them in one
+        piece.
     """
 
     steps: tuple[MendStep, ...]
@@ -115,7 +149,12 @@ class MendReport:
         return any(step.changed for step in self.steps)
 
     def resized(self, factors: Floats) -> MendReport:
-        """At another size; where axes are stretched apart, lengths are the longest they may be. factors : (3,)"""
+        """At another size; where axes are stretched apart, lengths are the longest they may be.
+
+        Parameters
+        ----------
+        factors : (3,) float64
+        """
         most, volume = float(np.abs(factors).max()), float(np.abs(np.prod(factors)))
         return replace(
             self, steps=tuple(step.resized(factors) for step in self.steps),

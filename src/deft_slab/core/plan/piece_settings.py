@@ -15,8 +15,14 @@ from ..printers.profile import Printer
 class PieceSettings(Document):
     """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm).
 
-    lift : mm over the bed, on support; None: as the plan says
-    material : one of its printer's; empty: the usual one; second : it is printed on the second printer of the plan
+    Attributes
+    ----------
+    lift : float
+        mm over the bed, on support; None: as the plan says.
+    material
+        One of its printer's; empty: the usual one.
+    second : bool
+        It is printed on the second printer of the plan.
     """
 
     sides: tuple[Side, ...]
@@ -28,13 +34,25 @@ class PieceSettings(Document):
     second: bool = False
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> PieceSettings:
-        """On a model that was stretched, mirrored or moved. sides : those of the piece, as they are then called"""
+        """On a model that was stretched, mirrored or moved.
+
+        Parameters
+        ----------
+        sides : tuple[Side, ...]
+            Those of the piece, as they are then called.
+        """
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor)})
 
 
 def made_on(wish: PieceSettings | None, printer: Printer, second: Printer | None) -> tuple[Printer, bool]:
     """(what a piece is printed on, loaded with its material, or as it usually is where it has none of that name;
-    whether that is the second printer). printer, second : of the plan"""
+    whether that is the second printer).
+
+    Parameters
+    ----------
+    printer, second : Printer
+        Of the plan.
+    """
     own = second if wish is not None and wish.second and second is not None else printer
     if wish is not None and wish.material in own.loads:
         own = own.loaded_with(wish.material)

@@ -18,9 +18,18 @@ that take longest first; as few, and those of one material after each other."""
 class Placement(Document):
     """One copy of a piece on a bed. The piece is found again by its sides and a point near its middle (model mm).
 
-    copy_number : which copy of the prop, from 0 on; bed : its number among those of its printer, from 0 on
-    x, y : mm on the bed, the low corner of its footprint; turn : degrees about the vertical, on top of its seat
-    by_hand : it stays when the others are laid anew
+    Attributes
+    ----------
+    copy_number : int
+        Which copy of the prop, from 0 on.
+    bed : int
+        Its number among those of its printer, from 0 on.
+    x, y : float, mm, on the bed
+        The low corner of its footprint.
+    turn : float, degrees
+        About the vertical, on top of its seat.
+    by_hand : bool
+        It stays when the others are laid anew.
     """
 
     sides: tuple[Side, ...]

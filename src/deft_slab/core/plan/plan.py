@@ -40,7 +40,8 @@ MOST_JOINS = 2000
 
 class Body(Document):
     """A part of a file that hangs together, or that the file calls one object. Bodies follow each other in the list
-    of triangles."""
+    of triangles.
+    """
 
     name: Name
     triangles: int = Field(gt=0)
@@ -74,12 +75,20 @@ Role = Literal["with the rest", "on its own", "left out"]
 class Mending(Document):
     """What is done to the surface before anything else, in this order, to each group of bodies that is one piece.
 
-    clean : doubled facets and facets without area dropped, cracks closed
-    orient : facets turned outward
-    close : holes closed, small and flat ones flat, the others smooth
-    drop_specks : stray fragments under the crumb limit left out
-    rewrap : fineness (units of the file) at which the surface is made anew; None: not
-    thin_to : triangles to be left; None: all
+    Attributes
+    ----------
+    clean : bool
+        Doubled facets and facets without area dropped, cracks closed.
+    orient : bool
+        Facets turned outward.
+    close : bool
+        Holes closed, small and flat ones flat, the others smooth.
+    drop_specks : bool
+        Stray fragments under the crumb limit left out.
+    rewrap : float
+        Fineness (units of the file) at which the surface is made anew; None: not.
+    thin_to : int
+        Triangles to be left; None: all.
     """
 
     clean: bool = False
@@ -101,10 +110,23 @@ GuestForm = Literal["head", "hand", "forearm", "model"]
 class Guest(Document):
     """Something shown at its own true size beside or inside the prop: a wearer's form, or another model.
 
-    form : a registered form, or "model"; measure : mm, what the form is made from (girth of a head, length of a hand,
-    largest girth of a forearm); model : which one, for a model; unit : of that model
-    place : where its own origin is, in units of the opened file, so that it stays where it is on the prop when the
-    scale changes; turn : its rotation; clearance : mm of air wished around it
+    Attributes
+    ----------
+    form : GuestForm
+        A registered form, or "model".
+    measure : float, mm
+        What the form is made from (girth of a head, length of a hand, largest girth of a forearm).
+    model : ModelRef | None
+        Which one, for a model.
+    unit : Unit
+        Of that model.
+    place : Triple
+        Where its own origin is, in units of the opened file, so that it stays where it is on the prop when the
+        scale changes.
+    turn : Tilt
+        Its rotation.
+    clearance : float, mm
+        Of air wished around it.
     """
 
     id: Name
@@ -129,7 +151,10 @@ class Guest(Document):
 class SizedModel:
     """What a plan makes of a model before any cut: a part of the plan that results are kept under.
 
-    factors : mm in one unit of the file along each of its axes
+    Attributes
+    ----------
+    factors : mm
+        In one unit of the file along each of its axes.
     """
 
     model: ModelRef
@@ -233,7 +258,8 @@ class Plan(Document):
 
         Raises
         ------
-        BadPlan : there is no such body, or none would stay.
+        BadPlan
+            There is no such body, or none would stay.
         """
         roles = list(self.roles or ("with the rest",) * max(1, len(self.model.bodies)))
         if not 0 <= body < len(roles):
@@ -247,7 +273,8 @@ class Plan(Document):
 
         Raises
         ------
-        BadPlan : the values make no sense.
+        BadPlan
+            The values make no sense.
         """
         try:
             return Plan.model_validate({**{name: getattr(self, name) for name in Plan.model_fields}, **update})
@@ -259,14 +286,16 @@ class Plan(Document):
 
         Raises
         ------
-        BadPlan : the values make no sense.
+        BadPlan
+            The values make no sense.
         """
         resized = self.changed(**size)
         return resized.carried(Move(np.diag(resized.factors / self.factors)))
 
     def carried(self, move: Move) -> Plan:
         """With all that stands on the model (cuts, joins, wishes for pieces, hollows, posts) moved; what has a measure
-        of its own keeps it. Raises BadPlan."""
+        of its own keeps it. Raises BadPlan.
+        """
         numbers = {cut.id: cut.renumbered(move) for cut in self.recipe}
 
         def named(sides: tuple[Side, ...]) -> tuple[Side, ...]:
@@ -367,7 +396,8 @@ class Plan(Document):
     @property
     def as_it_came(self) -> Plan:
         """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
-        has here."""
+        has here.
+        """
         nothing = {name: () for name in ("recipe", "joins", "hollows", "posts", "pieces", "lying")}
         return self.changed(**nothing, coupon=None, tilt=self.model.tilt_as_opened, lift=0.0)
 
@@ -382,7 +412,13 @@ class Plan(Document):
         return self.fresh_id(), tr("Cut {count}", count=len(self.recipe) + 1)
 
     def fresh_name(self, word: str) -> str:
-        """What a new cut is called. word : what it is, with a number where there are several"""
+        """What a new cut is called.
+
+        Parameters
+        ----------
+        word : str
+            What it is, with a number where there are several.
+        """
         number = 1 + sum(cut.name.startswith(word) for cut in self.recipe)
         return f"{word} {number}" if number > 1 else word
 

@@ -64,7 +64,8 @@ def project_text(project: Project) -> bytes:
 
     Raises
     ------
-    SaveFailed : it is larger than what is read again.
+    SaveFailed
+        It is larger than what is read again.
     """
     table: dict[Mark, int] = {}
 
@@ -97,7 +98,8 @@ def read_project(text: bytes) -> Project:
 
     Raises
     ------
-    UnreadableFile : damaged, or from a newer version of the program.
+    UnreadableFile
+        Damaged, or from a newer version of the program.
     """
     kept = tr("What you have open is untouched.")
     try:

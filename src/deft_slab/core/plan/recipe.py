@@ -43,7 +43,12 @@ class MadeFor(Document):
         return self
 
     def ratio(self, size: Floats, scaling: Scaling) -> Floats:
-        """(3,) by what a recipe is scaled along each axis for a model of another size. size : (3,) mm"""
+        """(3,) by what a recipe is scaled along each axis for a model of another size.
+
+        Parameters
+        ----------
+        size : (3,) float64, mm
+        """
         own = np.array(self.high) - self.low
         if scaling == "each axis":
             return np.asarray(size / own)
@@ -52,8 +57,16 @@ class MadeFor(Document):
 
 class Recipe(Document):
     """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
-    which are hollow or have posts, and what was left on purpose. leaning : see ``Plan``; name : what it is kept under
-    made_for : what it is scaled from when it is used on another model; None: it is used as it is
+    which are hollow or have posts, and what was left on purpose.
+
+    Attributes
+    ----------
+    leaning : float
+        See ``Plan``.
+    name
+        What it is kept under.
+    made_for : MadeFor | None
+        What it is scaled from when it is used on another model; None: it is used as it is.
     """
 
     version: Literal[1] = 1
@@ -73,7 +86,8 @@ def read_recipe(text: bytes) -> Recipe:
 
     Raises
     ------
-    BadPlan : it is no recipe, or from a newer version.
+    BadPlan
+        It is no recipe, or from a newer version.
     """
     if len(text) > MOST_RECIPE_BYTES:
         raise BadPlan(tr("This is no recipe: it is far too long."))

@@ -18,9 +18,19 @@ at 4."""
 
 
 class Post(Document):
-    """One post. at : mm, model frame, where it touches the surface; tip, stem : mm across; None: as all of its piece
-    foot : mm, model frame, where it is to stand, on the piece or under its seat on the bed; None: where it finds a way
-    own : placed by hand, and kept when posts are proposed again"""
+    """One post.
+
+    Attributes
+    ----------
+    at : mm, model frame
+        Where it touches the surface.
+    tip, stem : float, mm
+        Across; None: as all of its piece.
+    foot : mm, model frame
+        Where it is to stand, on the piece or under its seat on the bed; None: where it finds a way.
+    own : bool
+        Placed by hand, and kept when posts are proposed again.
+    """
 
     id: Name
     at: Triple
@@ -38,7 +48,12 @@ class Post(Document):
 class PostSet(Document):
     """The posts of a piece, which is found again by its sides and a point near its middle (model mm).
 
-    tip, stem : mm across; refused : places (mm, model frame) where a post was taken away: none is proposed there again
+    Attributes
+    ----------
+    tip, stem : float, mm
+        Across.
+    refused : tuple[Triple, ...]
+        Places (mm, model frame) where a post was taken away: none is proposed there again.
     """
 
     id: Name
@@ -56,8 +71,13 @@ class PostSet(Document):
         return self
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> PostSet:
-        """On a model that was stretched, mirrored or moved; tips and stems keep their measures. sides : those of its
-        piece, as they are then called"""
+        """On a model that was stretched, mirrored or moved; tips and stems keep their measures.
+
+        Parameters
+        ----------
+        sides : tuple[Side, ...]
+            Those of its piece, as they are then called.
+        """
         posts = tuple(post.carried(move) for post in self.posts)
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor), "posts": posts,
                                        "refused": move.points(self.refused)})

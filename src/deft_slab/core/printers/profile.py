@@ -31,7 +31,16 @@ Rectangle = tuple[float, float, Length, Length]
 class Material(BaseModel):
     """What a printer may be loaded with besides its usual material: another plastic or resin, or another colour of it.
 
-    price : for 1 kg; density : g/cm3; shrinkage : share of a length; colour : "#rrggbb", or empty where it has none
+    Attributes
+    ----------
+    price : float
+        For 1 kg.
+    density : float
+        G/cm3.
+    shrinkage : float
+        Share of a length.
+    colour
+        "#rrggbb", or empty where it has none.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
@@ -46,28 +55,66 @@ class Material(BaseModel):
 class Printer(BaseModel):
     """One printer. Lengths in mm, prices in one currency that the program does not name.
 
-    margin, gap : mm kept free at the edges of a bed, and between pieces on it; kept_free : rectangles of it on which
-    nothing may lie
-    line_width : of a filament printer's nozzle path, or a resin printer's pixel
-    layer_heights : the usual ones, finest first
-    clearance : gap on each side between a key and its socket that this printer needs
-    fitted : how the clearance was found, with date and material
-    hole_allowance : what holes for round stock are made wider by besides, as printed holes come out small (from memory)
-    endless : the axis along which the bed has no end; slope : degrees between its layers and the bed, 45 on most belts
-    (common practice), 0 elsewhere
-    support_density : share of the support volume that is plastic; from memory
-    material, material_colour : what it is usually loaded with, see ``Material``; materials : what else it may be
-    material_price : for 1 kg; material_density : g/cm3; hour_price : for an hour of printing
-    failed_share : of the cost, for prints that fail (from memory)
-    shrinkage : share of a length by which the material is shorter when it is cold
-    speed : mm/s along the path of a filament printer's nozzle; wall_lines : lines of a wall; infill : share of what is
-    within the walls; layer_seconds : lost at each layer. (65 mm/s: common practice; the others from memory)
-    least_island, most_cup, most_jump : mm2; least_void : mm3; least_neck : share; most_slender, least_tip : from what
-    on a check finds fault; thin_resin : mm, of a wall of resin, likewise (an assumption)
-    cup_depth : mm, a flatter cup is none: the film follows into it; file : mm across, of what
-    seams are sanded with; all from memory
-    bottom_layers, bottom_seconds : of a resin printer, exposed longer; exposure_seconds, lift_seconds : of each other
-    layer (together 9.6 s: common practice)
+    Attributes
+    ----------
+    margin, gap : float, mm
+        Kept free at the edges of a bed, and between pieces on it.
+    kept_free
+        Rectangles of it on which nothing may lie.
+    line_width : float
+        Of a filament printer's nozzle path, or a resin printer's pixel.
+    layer_heights
+        The usual ones, finest first.
+    clearance : float
+        Gap on each side between a key and its socket that this printer needs.
+    fitted
+        How the clearance was found, with date and material.
+    hole_allowance : float
+        What holes for round stock are made wider by besides, as printed holes come out small (from memory).
+    endless : Literal[x, y] | None
+        The axis along which the bed has no end.
+    slope : float, degrees
+        Between its layers and the bed, 45 on most belts (common practice), 0 elsewhere.
+    support_density : float
+        Share of the support volume that is plastic; from memory.
+    material, material_colour
+        What it is usually loaded with, see ``Material``.
+    materials
+        What else it may be.
+    material_price : float
+        For 1 kg.
+    material_density : float
+        G/cm3.
+    hour_price : float
+        For an hour of printing.
+    failed_share : float
+        Of the cost, for prints that fail (from memory).
+    shrinkage : float
+        Share of a length by which the material is shorter when it is cold.
+    speed : float, mm/s
+        Along the path of a filament printer's nozzle.
+    wall_lines : int
+        Lines of a wall.
+    infill : float
+        Share of what is within the walls.
+    layer_seconds : float
+        Lost at each layer. (65 mm/s: common practice; the others from memory).
+    least_island, most_cup, most_jump : float, mm2
+    least_void : float, mm3
+    least_neck : float
+        Share.
+    most_slender, least_tip : float
+        From what on a check finds fault.
+    thin_resin : float, mm
+        Of a wall of resin, likewise (an assumption).
+    cup_depth : float, mm
+        A flatter cup is none: the film follows into it.
+    file : float, mm
+        Across, of what seams are sanded with; all from memory.
+    bottom_layers, bottom_seconds : int
+        Of a resin printer, exposed longer.
+    exposure_seconds, lift_seconds : float
+        Of each other layer (together 9.6 s: common practice).
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
@@ -146,11 +193,17 @@ class Printer(BaseModel):
         return 1.0 / (1.0 - self.shrinkage)
 
     def loaded_with(self, material: str) -> Printer:
-        """The same printer, loaded with one of its materials alone. material : its name; empty: as it is
+        """The same printer, loaded with one of its materials alone.
+
+        Parameters
+        ----------
+        material : str
+            Its name; empty: as it is.
 
         Raises
         ------
-        BadPlan : it has none of that name.
+        BadPlan
+            It has none of that name.
         """
         if material in ("", self.loads[0]):
             return self
@@ -168,7 +221,8 @@ class Printer(BaseModel):
     @property
     def thinnest_wall(self) -> float:
         """mm: two line widths; what is thinner prints badly (common practice). On resin a pixel says nothing of that:
-        there it is ``thin_resin`` at least."""
+        there it is ``thin_resin`` at least.
+        """
         return max(2 * self.line_width, self.thin_resin if self.kind == "resin" else 0.0)
 
     @property
@@ -195,7 +249,17 @@ class Printer(BaseModel):
         return tr("{name} · {x} × {y} × {height}", name=self.name, x=x, y=y, height=text.given(self.height))
 
     def fitted_at(self, clearance: float, date: str, material: str) -> Printer:
-        """With the clearance that fitted best on a coupon. clearance : mm per side. Raises BadPlan."""
+        """With the clearance that fitted best on a coupon.
+
+        Parameters
+        ----------
+        clearance : float
+            mm per side.
+
+        Raises
+        ------
+        BadPlan
+        """
         of = f", {material.strip()[:80]}" if material.strip() else ""
         return self.changed(
             clearance=clearance,
@@ -209,7 +273,8 @@ class Printer(BaseModel):
 
         Raises
         ------
-        BadPlan : the values make no sense.
+        BadPlan
+            The values make no sense.
         """
         try:
             return Printer.model_validate({**self.model_dump(), **update})
@@ -225,7 +290,8 @@ def read_printer(text: bytes) -> Printer:
 
     Raises
     ------
-    BadPlan : it is no profile, a damaged one, or one from a newer version.
+    BadPlan
+        It is no profile, a damaged one, or one from a newer version.
     """
     if len(text) > MOST_PROFILE_BYTES:
         raise BadPlan(tr("This is no printer profile: it is far too long."), kept=tr("Your profiles are as they were."))

@@ -134,7 +134,8 @@ class Link:
 
         Raises
         ------
-        PrinterTrouble : it is refused; the sentence of the printer says why. NotThere : it may be tried again.
+        PrinterTrouble
+            It is refused; the sentence of the printer says why. NotThere : it may be tried again.
         """
         kind = KINDS.get(path.suffix)
         if kind is None:
@@ -244,7 +245,8 @@ def put_into(folder: Path, name: str, path: Path) -> Path:
 
     Raises
     ------
-    PrinterTrouble : it cannot be put there.
+    PrinterTrouble
+        It cannot be put there.
     """
     target = folder / f"{name}{path.suffix}"
     aside = folder / f".{name}.coming"
@@ -270,7 +272,8 @@ def status_in(folder: Path, name: str) -> Status | None:
 
     Raises
     ------
-    PrinterTrouble : what stands there is nonsense.
+    PrinterTrouble
+        What stands there is nonsense.
     """
     try:
         content = read_regular(folder / f"{name}.status.json")[: MOST_REPLY + 1]

@@ -35,14 +35,32 @@ class Said(BaseModel):
 
 
 class Refusal(Said):
-    """Why a printer does not do as it was asked. problem : a sentence, cut off after 500 letters"""
+    """Why a printer does not do as it was asked.
+
+    Attributes
+    ----------
+    problem
+        A sentence, cut off after 500 letters.
+    """
 
     problem: Annotated[str, AfterValidator(lambda said: harmless(said[:500]))]
 
 
 class Status(Said):
-    """Of a job. layer : how many are done, of ``layers``; seconds_left : of printing, by the printer's own clock
-    grams : that all of it takes; problem : what is wrong, "" for nothing; resumable : whether it can go on from there
+    """Of a job.
+
+    Attributes
+    ----------
+    layer : int
+        How many are done, of ``layers``.
+    seconds_left : float
+        Of printing, by the printer's own clock.
+    grams : float
+        That all of it takes.
+    problem : Sentence
+        What is wrong, "" for nothing.
+    resumable : bool
+        Whether it can go on from there.
     """
 
     id: JobId
@@ -57,8 +75,19 @@ class Status(Said):
 
 
 class About(Said):
-    """Of a printer. bed : mm along x, y and z; pixel : mm, 0 on a filament printer; loaded : g of material in it
-    speed : how often faster than real its clock goes; 1 on a real one"""
+    """Of a printer.
+
+    Attributes
+    ----------
+    bed : mm
+        Along x, y and z.
+    pixel : float, mm
+        0 on a filament printer.
+    loaded : float
+        G of material in it.
+    speed : float
+        How often faster than real its clock goes; 1 on a real one.
+    """
 
     speaks: int = Field(ge=1)
     name: Sentence

@@ -1,5 +1,6 @@
 """Beds that were handed to a printer, kept until they are printed: whatever ends in between, none is lost, and none is
-printed twice."""
+printed twice.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +34,15 @@ _TOLD = {"pause": tr("pause"), "resume": tr("go on"), "cancel": tr("stop")}
 
 
 class Device(Document):
-    """A printer that beds can be handed to. url, token : where it listens; folder : that it watches; one of both"""
+    """A printer that beds can be handed to.
+
+    Attributes
+    ----------
+    url, token
+        Where it listens.
+    folder
+        That it watches; one of both.
+    """
 
     name: Name
     url: Annotated[str, StringConstraints(max_length=500)] = ""
@@ -42,9 +51,20 @@ class Device(Document):
 
 
 class Sent(Document):
-    """A bed that was handed over. device : the name of its printer; file : in the outbox; state : whether it has
-    arrived, or the printer has "forgotten" it since; status : what the printer said last; problem : why it has not
-    arrived, or is not known about, "" for none
+    """A bed that was handed over.
+
+    Attributes
+    ----------
+    device : Name
+        The name of its printer.
+    file
+        In the outbox.
+    state
+        Whether it has arrived, or the printer has "forgotten" it since.
+    status : Status | None
+        What the printer said last.
+    problem : Sentence
+        Why it has not arrived, or is not known about, "" for none.
     """
 
     id: JobId
@@ -146,7 +166,8 @@ class Outbox:
 
         Raises
         ------
-        PrinterTrouble : it has no address that makes sense. SaveFailed : it cannot be kept.
+        PrinterTrouble
+            It has no address that makes sense. SaveFailed : it cannot be kept.
         """
         if bool(device.url) == bool(device.folder):
             raise PrinterTrouble(tr("A printer has an address, or a folder that it watches."))
@@ -167,11 +188,17 @@ class Outbox:
             self._keep(devices=tuple(one for one in self._book.devices if one.name != name))
 
     def put(self, path: Path, name: str, device: str, job: str = "") -> Sent:
-        """Hands a bed over: it is copied, and sent by ``go``. job : its id; "" for a new one each time
+        """Hands a bed over: it is copied, and sent by ``go``.
+
+        Parameters
+        ----------
+        job : str
+            Its id; "" for a new one each time.
 
         Raises
         ------
-        SaveFailed : it cannot be kept.
+        SaveFailed
+            It cannot be kept.
         """
         made = job or f"{job_id(path)}-{time.time_ns() % 36**4:x}"
         sent = Sent(id=made, name=name[:200], device=device, file=f"{made}{path.suffix}")
@@ -199,7 +226,8 @@ class Outbox:
 
         Raises
         ------
-        PrinterTrouble : the printer refuses, or cannot be asked. SaveFailed : it cannot be kept.
+        PrinterTrouble
+            The printer refuses, or cannot be asked. SaveFailed : it cannot be kept.
         """
         found = self._job(job)
         if found is None:
@@ -317,7 +345,8 @@ class Outbox:
 
     def _asked_for(self, job: Sent, link: Link) -> Status | None:
         """How a bed stands that a printer took and no longer lists. Where it has forgotten the bed, nobody can say
-        whether it was printed: it is not sent again by itself, or it might be printed twice."""
+        whether it was printed: it is not sent again by itself, or it might be printed twice.
+        """
         try:
             return link.status(job.id)
         except UnknownJob:

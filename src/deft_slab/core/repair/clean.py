@@ -20,8 +20,18 @@ CRACK = 2e-4
 
 @dataclass(frozen=True, eq=False)
 class Cleaned:
-    """solid : what is left; doubled, flat : facets dropped because they lie on another, or have no area
-    cracks : corners that were moved onto another; widest : by how much at most; places : (k, 2, 3) where
+    """Attributes
+    ----------
+    solid : Solid
+        What is left.
+    doubled, flat : int
+        Facets dropped because they lie on another, or have no area.
+    cracks : int
+        Corners that were moved onto another.
+    widest : float
+        By how much at most.
+    places : (k, 2, 3) float64
+        Where.
     """
 
     solid: Solid
@@ -37,7 +47,8 @@ def clean(solid: Solid) -> Cleaned:
 
     Raises
     ------
-    OpenSurface : nothing is left, for all facets lay on each other.
+    OpenSurface
+        Nothing is left, for all facets lay on each other.
     """
     keep, membranes = not_doubled(solid.triangles)
     doubled = int(np.count_nonzero(~keep))
@@ -67,7 +78,8 @@ def _edges_of(solid: Solid, chosen: Bools) -> Floats:
 
 def not_doubled(triangles: Ints32) -> tuple[Bools, Bools]:
     """(keep, membrane) of each facet. Facets on the same three corners that face alike are kept once; as many facing
-    one way as the other enclose nothing (a membrane) and go altogether."""
+    one way as the other enclose nothing (a membrane) and go altogether.
+    """
     order = np.sort(triangles, axis=1).astype(np.int64)
     count = np.int64(triangles.max(initial=0)) + 1
     key = (order[:, 0] * count + order[:, 1]) * count + order[:, 2] if count < 2_000_000 else None
@@ -115,7 +127,8 @@ def open_edges(triangles: Ints32) -> Ints:
 
 def _cracks_closed(solid: Solid) -> tuple[Solid, Ints, float]:
     """(solid, moved vertices, widest): corners of open edges that lie next to each other joined, where that leaves
-    fewer open edges."""
+    fewer open edges.
+    """
     edges = open_edges(solid.triangles)
     if not len(edges):
         return solid, np.empty(0, np.int64), 0.0

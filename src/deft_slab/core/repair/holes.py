@@ -36,7 +36,15 @@ _MOST_INSIDE = 20_000
 
 @dataclass(frozen=True, eq=False)
 class Hole:
-    """rim : (n, 3) its corners in order; width : the largest distance across; how : the way it was closed"""
+    """Attributes
+    ----------
+    rim : (n, 3) float64
+        Its corners in order.
+    width : float
+        The largest distance across.
+    how : Literal[flat, least area, smooth]
+        The way it was closed.
+    """
 
     rim: Floats
     width: float
@@ -45,7 +53,13 @@ class Hole:
 
 @dataclass(frozen=True, eq=False)
 class HolePatch:
-    """points : (p, 3) new corners; triangles : (q, 3), below n a corner of the loop, from n on a new one"""
+    """Attributes
+    ----------
+    points : (p, 3) float64
+        New corners.
+    triangles : (q, 3) int64
+        Below n a corner of the loop, from n on a new one.
+    """
 
     points: Floats
     triangles: Ints
@@ -58,7 +72,10 @@ def loops_of(triangles: Ints32) -> list[Ints]:
     As each facet walks a closed way, as many open edges begin at a corner as end there; so they always fall into
     loops, and closing every loop closes the surface, whatever it looks like.
 
-    triangles : (m, 3). Each rim is (n,).
+    Parameters
+    ----------
+    triangles : (m, 3) int32
+        Each rim is (n,).
     """
     following: dict[int, list[int]] = {}
     for start, end in open_edges(triangles)[:, ::-1].tolist():
@@ -88,8 +105,10 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
 
     Raises
     ------
-    OpenSurface : nothing would be left.
-    Cancelled : the job is no longer wanted.
+    OpenSurface
+        Nothing would be left.
+    Cancelled
+        The job is no longer wanted.
     """
     loops = loops_of(solid.triangles)
     if not loops:
@@ -144,11 +163,15 @@ def _width(rim: Floats) -> float:
 def patch_for(rim: Floats, ring) -> HolePatch:  # type: ignore[no-untyped-def]
     """A patch over a loop.
 
-    rim : (n, 3) corners in the order that the patch walks
-    ring : called without arguments, gives for a smooth patch what lies around the rim (see ``_ring_finder``)
-
     Cases, in this order: three corners; flat with few corners; many corners where the surface around leads into the
     hole (smooth); flat; the rest. A patch that cannot be made well in one way is made in a simpler one.
+
+    Parameters
+    ----------
+    rim : (n, 3) float64
+        Corners in the order that the patch walks.
+    ring
+        Called without arguments, gives for a smooth patch what lies around the rim (see ``_ring_finder``).
     """
     n = len(rim)
     if n == 3:
@@ -175,7 +198,8 @@ def _rises(rim: Floats, patch: HolePatch) -> float:
 
 def _leads_inward(rim: Floats, around: Floats, links: Ints) -> bool:
     """Whether the surface, going on beyond the rim, would close over the hole: as over a lost piece of a shoulder, and
-    not as at the end of a tube or under a flaring foot."""
+    not as at the end of a tube or under a flaring foot.
+    """
     leaving = links[(links[:, 0] < len(rim)) & (links[:, 1] >= len(rim))]
     if not len(leaving):
         return False
@@ -243,8 +267,12 @@ def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> HolePatch:
     thin-plate energy of Kobbelt et al. 1998, Interactive multi-resolution modeling on arbitrary meshes) over the new
     corners and the rim, the rim and what lies around it staying where they are.
 
-    around : (r, 3) corners of the facets next to the rim; links : (l, 2) their edges with the rim, 0 to n - 1 a corner
-    of the rim, from n on one of ``around``
+    Parameters
+    ----------
+    around : (r, 3) float64
+        Corners of the facets next to the rim.
+    links : (l, 2) int64
+        Their edges with the rim, 0 to n - 1 a corner of the rim, from n on one of ``around``.
     """
     n = len(rim)
     steps = np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1)
@@ -326,7 +354,8 @@ def _thin_plate(places: Floats, pairs: Ints, free: Ints, rim: int) -> Floats:
 
 def _ring_finder(solid: Solid, loops: list[Ints]):  # type: ignore[no-untyped-def]
     """A function of a loop that gives (around, links) of ``_smooth_patch``: the corners of the facets that touch the
-    rim, and the edges of those facets."""
+    rim, and the edges of those facets.
+    """
     on_rim = np.zeros(len(solid.vertices), np.bool_)
     for loop in loops:
         on_rim[loop] = True

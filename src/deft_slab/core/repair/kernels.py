@@ -13,7 +13,11 @@ def least_area(points, choice, cost):
     """Fills choice[i, j] with the corner k that closes the span i..j of a loop with least area, cost[i, j] with it.
 
     Method: Barequet and Sharir 1995, Filling gaps in the boundary of a polyhedron (dynamic programming over spans).
-    points : (n, 3); choice, cost : (n, n)
+
+    Parameters
+    ----------
+    points : (n, 3)
+    choice, cost : (n, n)
     """
     n = len(points)
     for span in range(2, n):
@@ -35,7 +39,12 @@ def least_area(points, choice, cost):
 def winding_sums(start, facets, weight):
     """(weight of the hits of columns at which the winding number does not change between 0 and 1, weight of all).
 
-    start, facets : as in ``judge.columns.Columns``; weight : (m,) of a hit of each facet
+    Parameters
+    ----------
+    start, facets
+        As in ``judge.columns.Columns``.
+    weight : (m,)
+        Of a hit of each facet.
     """
     bad = whole = 0.0
     for cell in range(len(start) - 1):

@@ -58,15 +58,22 @@ def mended(
 ) -> tuple[Solid, MendReport]:
     """The surface after the wished steps, and what they did. Bodies that overlap always get one skin, once closed.
 
-    factors : (3,) mm in one unit of the solid, for what counts as a speck; rods : there are some that look like
-    supports, which are no specks
-    Lengths and places of the report are in units of the solid.
+    Parameters
+    ----------
+    factors : (3,) float64, mm
+        In one unit of the solid, for what counts as a speck.
+    rods : bool
+        There are some that look like supports, which are no specks Lengths and places of the report are in
+        units of the solid.
 
     Raises
     ------
-    BadPlan : the fineness of rewrapping is out of range.
-    OpenSurface : the surface encloses nothing.
-    Cancelled : the job is no longer wanted.
+    BadPlan
+        The fineness of rewrapping is out of range.
+    OpenSurface
+        The surface encloses nothing.
+    Cancelled
+        The job is no longer wanted.
     """
     before, record = solid, _Record()
     if mending.clean:
@@ -102,7 +109,13 @@ def mended(
 
 
 def _specks(solid: Solid, factors: Floats, *, rods: bool) -> Bools:
-    """(k,) which shells are specks. rods : those that look like supports are none"""
+    """(k,) which shells are specks.
+
+    Parameters
+    ----------
+    rods : bool
+        Those that look like supports are none.
+    """
     shells = shells_of(solid)
     specks = specks_among(shells, factors)
     found = rods_of(solid, shells) if rods and specks.any() else None

@@ -34,13 +34,19 @@ _NEAR = 1.1
 def rewrapped(solid: Solid, fineness: float, job: Job = QUIET) -> Solid:
     """A closed surface around what the old one encloses; facets are numbered anew.
 
-    fineness : side of a grid cell, in units of the solid. Walls thinner than two cells may be lost.
+    Parameters
+    ----------
+    fineness : float
+        Side of a grid cell, in units of the solid. Walls thinner than two cells may be lost.
 
     Raises
     ------
-    BadPlan : the fineness is out of range for this size.
-    OpenSurface : the old surface encloses nothing.
-    Cancelled : the job is no longer wanted.
+    BadPlan
+        The fineness is out of range for this size.
+    OpenSurface
+        The old surface encloses nothing.
+    Cancelled
+        The job is no longer wanted.
     """
     longest = float(solid.size.max())
     if not FINEST * 0.999 <= fineness / longest <= COARSEST * 1.001:
@@ -85,7 +91,8 @@ def _winding(solid: Solid, points: Floats, job: Job) -> Floats:
 
 def _coarse(solid: Solid, low: Floats, fineness: float, blocks: Ints, job: Job) -> tuple[Floats32, Bools]:
     """(field, wanted): the sign on all points, two cells strong, from the corners of the blocks; and the blocks that
-    must be looked at finely."""
+    must be looked at finely.
+    """
     corners = blocks + 1
     at = np.stack(np.meshgrid(*(np.arange(n) for n in corners), indexing="ij"), axis=-1).reshape(-1, 3)
     winding = _winding(solid, low + at * (fineness * _BLOCK), job).reshape(corners)
@@ -104,7 +111,8 @@ def _coarse(solid: Solid, low: Floats, fineness: float, blocks: Ints, job: Job) 
 
 def _touched(solid: Solid, low: Floats, fineness: float, blocks: Ints) -> Bools:
     """Blocks that the surface comes near: facets are divided until their corners and middles lie less than a cell
-    apart, and each of these points marks the blocks around it."""
+    apart, and each of these points marks the blocks around it.
+    """
     touched = np.zeros(blocks, np.bool_)
     for corners in finer(solid.vertices[solid.triangles], 2 * fineness):
         points = np.concatenate([corners.mean(axis=1), corners.reshape(-1, 3)])

@@ -17,7 +17,8 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     if len(solid.triangles) <= triangles:
         return solid

@@ -22,7 +22,15 @@ Lies = Literal["down", "up", "sideways", "under"]
 
 @dataclass(frozen=True, eq=False)
 class ContactPose:
-    """lies : how the face is; rise : its outward normal along z, -1 to 1; up : (3,) the way up, in the model frame"""
+    """Attributes
+    ----------
+    lies : Lies
+        How the face is.
+    rise : float
+        Its outward normal along z, -1 to 1.
+    up : (3,) float64
+        The way up, in the model frame.
+    """
 
     lies: Lies
     rise: float
@@ -30,7 +38,15 @@ class ContactPose:
 
     @classmethod
     def of(cls, piece: Piece, place: Floats, outward: Floats) -> ContactPose:
-        """Of a piece in its seat. place : (3,) mm, on the face; outward : (3,) unit, out of the piece; model frame"""
+        """Of a piece in its seat.
+
+        Parameters
+        ----------
+        place : (3,) float64, mm
+            On the face.
+        outward : (3,) float64
+            Unit, out of the piece; model frame.
+        """
         up = piece.seat.rotation[2]
         rise = float(up @ outward)
         over = float(place @ up) - float((piece.solid.vertices @ up).min())

@@ -63,9 +63,21 @@ class Figures:
 class OverhangSpot:
     """A separate place that needs support.
 
-    area : mm2; past : degrees past the threshold, mean; gap : mm, mean, down to what is below; on_piece : most of its
-    support would end on the piece; on_show : a show face is touched
-    place : (mm, model frame) on it, near its middle; across : mm; facets : (k,)
+    Attributes
+    ----------
+    area : float, mm2
+    past : float, degrees
+        Past the threshold, mean.
+    gap : float, mm
+        Mean, down to what is below.
+    on_piece : bool
+        Most of its support would end on the piece.
+    on_show : bool
+        A show face is touched.
+    place : (mm, model frame)
+        On it, near its middle.
+    across : float, mm
+    facets : (k,) int32
     """
 
     area: float
@@ -80,9 +92,14 @@ class OverhangSpot:
 
 @dataclass(frozen=True)
 class Fit:
-    """fits : there is a turn about the vertical for which it stays inside the bed
-    yaw : degrees, the smallest turn that fits; else the one that sticks out least
-    over : mm by which it sticks out along x, y and z at that turn (0 where it does not)
+    """Attributes
+    ----------
+    fits : bool
+        There is a turn about the vertical for which it stays inside the bed.
+    yaw : float, degrees
+        The smallest turn that fits; else the one that sticks out least.
+    over : mm
+        By which it sticks out along x, y and z at that turn (0 where it does not).
     """
 
     fits: bool
@@ -96,7 +113,13 @@ class Fit:
 
 @dataclass(frozen=True, eq=False)
 class Place:
-    """Somewhere to look at. place, outward : (3,) mm and unit vector, model frame"""
+    """Somewhere to look at.
+
+    Attributes
+    ----------
+    place, outward : (3,) float64
+        mm and unit vector, model frame.
+    """
 
     place: Floats
     outward: Floats
@@ -104,7 +127,12 @@ class Place:
 
 @dataclass(frozen=True, eq=False)
 class Stretch(Place):
-    """A part of a seam. length, in_sight : mm"""
+    """A part of a seam.
+
+    Attributes
+    ----------
+    length, in_sight : float, mm
+    """
 
     length: float
     in_sight: float
@@ -114,8 +142,14 @@ class Stretch(Place):
 class ThinPlace(Place):
     """Where a cut leaves too little to print well.
 
-    kind : "skin" over a parallel surface; "sliver", an edge that runs out thin; "step", a stub on a parallel surface
-    area : mm2; least : mm, the thinnest, or the lowest
+    Attributes
+    ----------
+    kind : Literal[skin, sliver, step]
+        "skin" over a parallel surface; "sliver", an edge that runs out thin; "step", a stub on a parallel
+        surface.
+    area : float, mm2
+    least : float, mm
+        The thinnest, or the lowest.
     """
 
     kind: Literal["skin", "sliver", "step"]
@@ -123,7 +157,13 @@ class ThinPlace(Place):
     least: float
 
     def note(self, cut: str) -> Note:
-        """What is worth knowing of it. cut : the name of the cut that leaves it"""
+        """What is worth knowing of it.
+
+        Parameters
+        ----------
+        cut : str
+            The name of the cut that leaves it.
+        """
         x, y, z = (float(value) for value in self.place)
         data = {"name": cut, "kind": self.kind, "least_mm": self.least, "area_mm2": self.area}
         return Note("cut.thin", data, place=(x, y, z))
@@ -135,9 +175,21 @@ NOT_BARRED = 0.5
 
 @dataclass(frozen=True, eq=False)
 class Seam:
-    """segments : (k, 2, 3) mm, model frame; length, in_sight : mm; cut_area : mm2; exposed : (k,) 0 to 1
-    on_show : mm of it that cross show faces; stretches : its parts, those that show most first; barred : mm where none
-    may run; welcome : mm of what is in sight where one is welcome
+    """Attributes
+    ----------
+    segments : (k, 2, 3) float64, mm, model frame
+    length, in_sight : float, mm
+    cut_area : float, mm2
+    exposed : (k,) float64
+        0 to 1.
+    on_show : float, mm
+        Of it that cross show faces.
+    stretches : tuple[Stretch, ...]
+        Its parts, those that show most first.
+    barred : float, mm
+        Where none may run.
+    welcome : float, mm
+        Of what is in sight where one is welcome.
     """
 
     segments: Floats
@@ -154,7 +206,12 @@ class Seam:
 @dataclass(frozen=True)
 class Scar:
     """mm2 that support touches, weighted by how much of it is seen on the prop, and the rest; see ``scars``.
-    posts : that stand"""
+
+    Attributes
+    ----------
+    posts : int
+        That stand.
+    """
 
     sight: float = 0.0
     hidden: float = 0.0
@@ -165,19 +222,37 @@ class Scar:
 class Piece:
     """A printable part, in its seat.
 
+    Attributes
+    ----------
     solid : mm, model frame
-    alone : it is the whole model, uncut
-    as_opened : it is the opened surface as it came, at another size: mm in one unit of the file
-    wished : the wish of the plan that was found to be for this piece
-    sides : the sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece
-    past_threshold : (m,) degrees past the threshold of facets that need support, else -1
-    skin : (vertices mm in the bed frame, triangles) of the support around it
-    lift : mm over the bed; marks : (m,) uint8, the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot
-    spots : what needs support, largest first; layers : (k,) mm2, area of each layer
-    made_on : what it is printed on, loaded with its material, where that is not what the plan is judged by; second : it
-    is the second printer of the plan
-    scar : (m,) of the facets that support touches how much is seen on the prop, -1 of the others; none: not known
-    extra : what it is, where it is no part of the model: "loose key"
+    alone : bool
+        It is the whole model, uncut.
+    as_opened : float
+        It is the opened surface as it came, at another size: mm in one unit of the file.
+    wished : PieceSettings | None
+        The wish of the plan that was found to be for this piece.
+    sides : tuple[Side, ...]
+        The sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece.
+    past_threshold : (m,) float32, degrees
+        Past the threshold of facets that need support, else -1.
+    skin : (vertices mm in the bed frame, triangles)
+        Of the support around it.
+    lift : float
+        mm over the bed.
+    marks : (m,) uint8
+        The sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot.
+    spots : tuple[OverhangSpot, ...]
+        What needs support, largest first.
+    layers : (k,) float64, mm2
+        Area of each layer.
+    made_on : Printer | None
+        What it is printed on, loaded with its material, where that is not what the plan is judged by.
+    second : bool
+        It is the second printer of the plan.
+    scar : (m,) float32
+        Of the facets that support touches how much is seen on the prop, -1 of the others; none: not known.
+    extra : str
+        What it is, where it is no part of the model: "loose key".
     """
 
     number: int
@@ -205,7 +280,13 @@ class Piece:
     scar: Floats32 = field(default_factory=lambda: np.empty(0, np.float32))
 
     def on(self, printer: Printer) -> Printer:
-        """What it is printed on. printer : what the plan is judged by"""
+        """What it is printed on.
+
+        Parameters
+        ----------
+        printer : Printer
+            What the plan is judged by.
+        """
         return self.made_on or printer
 
     def skin_pose(self, rotation: Floats, shift: Floats) -> tuple[Floats, Floats]:
@@ -221,8 +302,17 @@ class Piece:
 @dataclass(frozen=True)
 class Totals:
     """Sums over the pieces of a plan, with what is printed apart; without that ``pieces``, and how many are flat and
-    fit. ``tallest`` is of the worst one; joined : contacts with a join that holds; least_wall : the thinnest around any
-    join; scar : see there; base_kept : share of what the pieces rest on without joins that they rest on with them."""
+    fit. ``tallest`` is of the worst one;
+
+    Attributes
+    ----------
+    joined : int
+        Contacts with a join that holds; least_wall : the thinnest around any join.
+    scar : Scar
+        See there.
+    base_kept : float
+        Share of what the pieces rest on without joins that they rest on with them.
+    """
 
     pieces: int
     overhang_area_mm2: float
@@ -250,8 +340,15 @@ class Totals:
         cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer, contacts: int = 0,
         joins: Collection[JoinReport] = (), bare: Sequence[Piece] = (), scar: Scar = Scar(),
     ) -> Totals:
-        """Of the pieces, seams and joins of a plan. contacts : how many there are; bare : the pieces without joins,
-        where there are any"""
+        """Of the pieces, seams and joins of a plan.
+
+        Parameters
+        ----------
+        contacts : int
+            How many there are.
+        bare : Sequence[Piece]
+            The pieces without joins, where there are any.
+        """
         made = [one for one in joins if not one.problem]
         together: dict[Printer, list[float]] = {}
         for piece in pieces:
@@ -291,12 +388,20 @@ def _base_of(pieces: Sequence[Piece]) -> float:
 class Room:
     """The air around a guest.
 
-    solid : the guest, mm, turned, its own origin at 0
-    clearance : mm, the smallest distance from the prop's surface to the guest; below 0 where the prop is inside it,
-        how deep, or where it lies inside the prop's wall as a whole. None while the guest is nowhere near (more than
-        its own size away)
-    at : (3,) mm, model frame, the place on the prop; poking : (k, 3) mm, places of the prop that are inside the guest
-    poking_area : mm2 of the prop's surface that is inside the guest
+    Attributes
+    ----------
+    solid : Solid
+        The guest, mm, turned, its own origin at 0.
+    clearance : float, mm
+        The smallest distance from the prop's surface to the guest; below 0 where the prop is inside it, how
+        deep, or where it lies inside the prop's wall as a whole. None while the guest is nowhere near (more
+        than its own size away).
+    at : (3,) float64, mm, model frame
+        The place on the prop.
+    poking : (k, 3) float64, mm
+        Places of the prop that are inside the guest.
+    poking_area : float
+        mm2 of the prop's surface that is inside the guest.
     """
 
     solid: Solid
@@ -308,13 +413,32 @@ class Room:
 
 @dataclass(frozen=True, eq=False)
 class CutReport:
-    """What a cut did. before, after : how many parts there were and are; parts : whether it parted anything
-    kerf : mm3 that it removed; set_aside : mm3 of crumbs that were dropped; given : how many went to a neighbour
-    crumbs : (size in mm, place) of the fragments that it left, whatever became of them
-    lift : unit vector along which what lies on the side +1 comes off; None for cells and bodies
-    catches : it does not come off: its own face, or on the way something else, stands against it
-    bridges : places around a cut that does not go through, where material goes on beyond it
-    thin : where it leaves too little, largest first; least : share of the model on the smaller of its two sides
+    """What a cut did.
+
+    Attributes
+    ----------
+    before, after : int
+        How many parts there were and are.
+    parts : bool
+        Whether it parted anything.
+    kerf : float, mm3
+        That it removed.
+    set_aside : float, mm3
+        Of crumbs that were dropped.
+    given : int
+        How many went to a neighbour.
+    crumbs : (size in mm, place)
+        Of the fragments that it left, whatever became of them.
+    lift : tuple[float, float, float] | None
+        Unit vector along which what lies on the side +1 comes off; None for cells and bodies.
+    catches : bool
+        It does not come off: its own face, or on the way something else, stands against it.
+    bridges : tuple[Place, ...]
+        Places around a cut that does not go through, where material goes on beyond it.
+    thin : tuple[ThinPlace, ...]
+        Where it leaves too little, largest first.
+    least : float
+        Share of the model on the smaller of its two sides.
     """
 
     before: int
@@ -340,11 +464,26 @@ class CutReport:
 class Outcome:
     """What a plan comes to.
 
-    notes : what is worth knowing; defects : of the whole model, mm, model frame
-    report : what mending did; guests : the room around each guest that is shown, by its id
-    cuts : what each cut that is on did, by its id; approximate : it is of the draft mesh
-    contacts : where pieces meet; joins, hollows, posts : what became of each that is on, by its id
-    spans : (2, 3) mm, of the whole model, mended and uncut: as it stands, and along the axes of its file
+    Attributes
+    ----------
+    notes : tuple[Note, ...]
+        What is worth knowing.
+    defects : Defects
+        Of the whole model, mm, model frame.
+    report : MendReport | None
+        What mending did.
+    guests : dict[str, Room]
+        The room around each guest that is shown, by its id.
+    cuts : dict[str, CutReport]
+        What each cut that is on did, by its id.
+    approximate : bool
+        It is of the draft mesh.
+    contacts : tuple[ContactFound, ...]
+        Where pieces meet.
+    joins, hollows, posts : dict[str, JoinReport]
+        What became of each that is on, by its id.
+    spans : (2, 3) float64, mm
+        Of the whole model, mended and uncut: as it stands, and along the axes of its file.
     """
 
     plan: Plan

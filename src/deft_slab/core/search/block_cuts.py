@@ -1,5 +1,6 @@
 """Block cuts that make pieces fit the printer: a box around the body, turned freely, divided into equal cells, and its
-walls off detail."""
+walls off detail.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +29,12 @@ _MOST_CELLS = 60
 def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> list[BlockCut]:
     """Block cuts of a body whose cells fit a printer's room, the fewest cells first.
 
-    part : in the model frame, mm; number : of the cut, for its id and its name
+    Parameters
+    ----------
+    part : Part
+        In the model frame, mm.
+    number : int
+        Of the cut, for its id and its name.
     """
     rotations, sizes = boxes_around(part.solid)
     rooms = rooms_of_boxes(sizes, room)
@@ -54,7 +60,8 @@ def off_detail(
     subject: CutSubject, cuts: list[BlockCut], moved: float, job: Job = QUIET, spread: Spread = map
 ) -> list[Cut]:
     """Those of some block cuts whose walls show less seam elsewhere, moved there, by so many mm at most, whatever
-    that does to the support; their cells fit as before. Raises Cancelled."""
+    that does to the support; their cells fit as before. Raises Cancelled.
+    """
     found: list[Cut] = []
     for n, cut in enumerate(cuts):
         try:

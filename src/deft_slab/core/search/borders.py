@@ -44,7 +44,12 @@ _RINGS = 2
 
 
 def seam_price(exposed: Floats, marks: Marked, wishes: CutWishes) -> Floats:
-    """(m,) what a mm of border on each facet weighs; see ``CutWishes.hidden``. exposed : (m,)"""
+    """(m,) what a mm of border on each facet weighs; see ``CutWishes.hidden``.
+
+    Parameters
+    ----------
+    exposed : (m,) float64
+    """
     seen = wishes.hidden(exposed, marks.show.astype(float), exposed * marks.prefer)
     return np.asarray(seen + _FLOOR + _BARRED * marks.never)
 
@@ -52,7 +57,12 @@ def seam_price(exposed: Floats, marks: Marked, wishes: CutWishes) -> Floats:
 def least_seen(solid: Solid, price: Floats, inner: Bools, outer: Bools) -> Bools:
     """(m,) the facets on the inner side of the border that costs least between some facets and some others.
 
-    price : (m,) of a mm on each facet; inner, outer : (m,) what comes off and what stays in any case, both not empty
+    Parameters
+    ----------
+    price : (m,) float64
+        Of a mm on each facet.
+    inner, outer : (m,) bool
+        What comes off and what stays in any case, both not empty.
     """
     pairs, _ = shared_edges(solid)
     free = np.flatnonzero(~inner & ~outer)
@@ -81,7 +91,12 @@ def _border(solid: Solid, within: Bools) -> Bools:
 
 
 def border_cost(solid: Solid, price: Floats, within: Bools) -> float:
-    """What the border of some facets (m,) weighs. price : (m,)"""
+    """What the border of some facets (m,) weighs.
+
+    Parameters
+    ----------
+    price : (m,) float64
+    """
     pairs, _ = shared_edges(solid)
     across = _border(solid, within)
     return float(edge_lengths(solid)[across] @ price[pairs[across]].mean(axis=1))
@@ -94,7 +109,12 @@ def border_middles(solid: Solid, within: Bools) -> Floats:
 
 
 def near_border(solid: Solid, within: Bools, reach: float) -> Bools:
-    """(m,) facets no farther than that from the border of some. reach : mm"""
+    """(m,) facets no farther than that from the border of some.
+
+    Parameters
+    ----------
+    reach : float, mm
+    """
     middles = border_middles(solid, within)
     if not len(middles):
         return np.zeros(len(within), np.bool_)
@@ -103,14 +123,27 @@ def near_border(solid: Solid, within: Bools, reach: float) -> Bools:
 
 def resettled(solid: Solid, price: Floats, within: Bools, reach: float) -> Bools | None:
     """(m,) some facets, with the border moved to where it costs least no farther than that from where it is; None
-    where that leaves nothing on one side. price : (m,) of a mm on each facet; reach : mm"""
+    where that leaves nothing on one side.
+
+    Parameters
+    ----------
+    price : (m,) float64
+        Of a mm on each facet.
+    reach : float, mm
+    """
     band = near_border(solid, within, reach)
     inner, outer = within & ~band, ~within & ~band
     return least_seen(solid, price, inner, outer) if inner.any() and outer.any() else None
 
 
 def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Bools]) -> Bools:
-    """(m,) the facets that strokes mark, one after the other. take : gives (m,) those that one takes"""
+    """(m,) the facets that strokes mark, one after the other.
+
+    Parameters
+    ----------
+    take : Callable[[Stroke], Bools]
+        Gives (m,) those that one takes.
+    """
     found = np.zeros_like(take(strokes[0]))
     for stroke in strokes:
         found[take(stroke)] = not stroke.erase
@@ -135,7 +168,17 @@ def border_stroke(solid: Solid, within: Bools) -> Stroke:
 
 @dataclass(frozen=True, eq=False)
 class LimbNeck:
-    """A limb on its neck. within : (m,) its facets; cost : what its border weighs; area : mm2 of its surface"""
+    """A limb on its neck.
+
+    Attributes
+    ----------
+    within : (m,) bool
+        Its facets.
+    cost : float
+        What its border weighs.
+    area : float, mm2
+        Of its surface.
+    """
 
     within: Bools
     cost: float
@@ -145,7 +188,15 @@ class LimbNeck:
 def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spread = map) -> list[LimbNeck]:
     """The limbs that hang on the cheapest necks for their size, none twice.
 
-    price : (m,) of a mm of border on each facet. Raises Cancelled.
+    Parameters
+    ----------
+    price : (m,) float64
+        Of a mm of border on each facet.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     ways = _ways_over(solid)
     tips = _tips(solid, ways)
@@ -163,7 +214,10 @@ def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spre
 def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) -> LimbNeck | None:
     """What comes off with a tip along the cheapest border in a band; None where that is no neck.
 
-    away : (m,) mm over the surface from the tip
+    Parameters
+    ----------
+    away : (m,) float64
+        mm over the surface from the tip.
     """
     longest = float(away[np.isfinite(away)].max())
     inner, outer = away < band[0] * longest, ~(away < band[1] * longest)

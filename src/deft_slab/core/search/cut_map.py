@@ -1,5 +1,6 @@
 """Places for a straight cut, scored on the draft mesh without making it: the cut map, and the sweep of one
-direction."""
+direction.
+"""
 
 from __future__ import annotations
 
@@ -37,8 +38,19 @@ TURNS, TURNS_MOST = 13, 30.0
 
 @dataclass(frozen=True, eq=False)
 class CutSubject:
-    """A piece that is to be parted. subject : see ``SearchSubject``; exposed : (m,) of the facets of its draft mesh, 0
-    for cut faces; printer : that its sides are to fit; leaning : see ``Plan``"""
+    """A piece that is to be parted.
+
+    Attributes
+    ----------
+    subject : SearchSubject
+        See ``SearchSubject``.
+    exposed : (m,) float64
+        Of the facets of its draft mesh, 0 for cut faces.
+    printer : Printer
+        That its sides are to fit.
+    leaning : float
+        See ``Plan``.
+    """
 
     subject: SearchSubject
     exposed: Floats
@@ -51,7 +63,12 @@ class CutSubject:
         return self.subject.light
 
     def extent(self, normal: Floats) -> tuple[float, float]:
-        """Where planes of a normal first and last touch the piece, mm. normal : (3,)."""
+        """Where planes of a normal first and last touch the piece, mm.
+
+        Parameters
+        ----------
+        normal : (3,) float64
+        """
         along = self.light.vertices @ normal
         return float(along.min()), float(along.max())
 
@@ -130,7 +147,8 @@ def half_sphere(count: int) -> Floats:
 
 def likely_normals(subject: CutSubject) -> Floats:
     """(n, 3) normals that models are often best parted along: those of large flats and of the outline, the axes of the
-    file, and of the standing model."""
+    file, and of the standing model.
+    """
     offered = [one.down for one in candidates(subject.light, subject.subject.stood)]
     normals = np.concatenate([np.eye(3), subject.subject.stood, np.array(offered)])
     normals *= np.where(normals @ np.array([1e-6, 1e-3, 1.0]) < 0, -1.0, 1.0)[:, None]
@@ -167,7 +185,8 @@ def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread:
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     doing = tr("Trying {places:,} places to cut", places=PLACES * len(normals))
     return for_each(subject.along, list(normals), doing, job, spread)
@@ -177,11 +196,14 @@ def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = S
     """The figures of a cut along its own normal, each side in the better of its seats: the cut face down or up, as the
     model stands, or one of some spread directions.
 
+    Parameters
+    ----------
+    normal : (3,) float64
+
     Raises
     ------
-    Cancelled : the job is no longer wanted.
-
-    normal : (3,).
+    Cancelled
+        The job is no longer wanted.
     """
     job.step(0.2, tr("Sweeping"))
     offsets = subject.between(normal, places)
@@ -200,11 +222,15 @@ def turned(
 ) -> Turned:
     """The figures of a cut turned both ways about the middle of its section.
 
+    Parameters
+    ----------
+    normal : (3,) float64
+    offset : float, mm
+
     Raises
     ------
-    Cancelled : the job is no longer wanted.
-
-    normal : (3,); offset : mm.
+    Cancelled
+        The job is no longer wanted.
     """
     frame = frame_of(normal)
     middle = subject.middle_of_section(normal, offset)

@@ -1,5 +1,6 @@
 """Options: places for the next cut of some drafts, scored by rasters and not yet made; the best of each amount of seam
-in sight, and what is better around them."""
+in sight, and what is better around them.
+"""
 
 from __future__ import annotations
 
@@ -32,8 +33,15 @@ _SLACK = 1.01
 
 @dataclass(frozen=True, eq=False)
 class Option:
-    """A plane through a body of a draft. left : mm3 that is left of the whole, all flat or not; hidden : mm; rooms :
-    how many times the printer's room everything takes"""
+    """A plane through a body of a draft.
+
+    Attributes
+    ----------
+    left : float, mm3
+        That is left of the whole, all flat or not.
+    hidden : float, mm
+        Rooms : how many times the printer's room everything takes.
+    """
 
     draft: Draft
     cell: Cell
@@ -49,8 +57,13 @@ class Option:
 class Scored:
     """(n, k) figures of the whole draft with one more cut through a body: k places along each of n normals.
 
-    free, flat : mm3 left, inf where not as wished; hidden : mm; rooms : how many times the printer's room all bodies
-    then take
+    Attributes
+    ----------
+    free, flat : mm3
+        Left, inf where not as wished.
+    hidden : mm
+    rooms : array of int64
+        How many times the printer's room all bodies then take.
     """
 
     draft: Draft
@@ -92,7 +105,12 @@ def best_options(
 ) -> list[list[Option]]:
     """For each bin of seam its best options, least left first, so many at most, none twice.
 
-    flat : by what is left with all flat; fitting : those that take the printer's room the fewest times first
+    Parameters
+    ----------
+    flat : bool
+        By what is left with all flat.
+    fitting : bool
+        Those that take the printer's room the fewest times first.
     """
     if not tables:
         return []
@@ -119,7 +137,12 @@ def best_options(
 
 
 def same(a: Option, b: Option, diagonal: float) -> bool:
-    """Whether two options are about one plane through the same body. diagonal : mm"""
+    """Whether two options are about one plane through the same body.
+
+    Parameters
+    ----------
+    diagonal : float, mm
+    """
     if a.cell is not b.cell or a.draft is not b.draft:
         return False
     cosine = float(a.normal @ b.normal)
@@ -159,7 +182,8 @@ def _followed(ground: SearchPieces, start: Option) -> Option:
 
 def dearest(draft: Draft, most: int) -> list[Cell]:
     """The bodies of a draft that are worth parting: those that do not fit or do not sit flat first, then those with
-    the most support. Some at least before the first cut."""
+    the most support. Some at least before the first cut.
+    """
     order = sorted(
         draft.cells,
         key=lambda one: (-one.rooms(False), np.isfinite(one.flat), -max(one.support, one.flat)),

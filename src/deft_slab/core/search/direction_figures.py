@@ -30,11 +30,15 @@ def sweep(
 ) -> MapFigures:
     """The figures of each direction, on the draft mesh, by the soft rule.
 
-    directions : (n, 3) unit, model frame, to point down
+    Parameters
+    ----------
+    directions : (n, 3) float64
+        Unit, model frame, to point down.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
 
     cells = SWEEP_CELLS if len(subject.light.triangles) > _FEW else SWEEP_CELLS_OF_FEW

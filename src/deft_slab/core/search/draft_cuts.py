@@ -27,7 +27,15 @@ def best_made(
     """The best options of each bin and what is better around them, made: some with the least left, as many with all
     flat, and as many again of those that fit, where not everything does.
 
-    plan : that their cuts go on from. Raises Cancelled.
+    Parameters
+    ----------
+    plan : Plan
+        That their cuts go on from.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     orders = [ground.wishes.must_fit]
     if ground.start.misfits(False) and not ground.wishes.must_fit:
@@ -77,7 +85,10 @@ def all_made(
 def _made_of(ground: SearchPieces, plan: Plan, option: Option) -> Draft | None:
     """An option as a draft; where it would leave crumbs, a little beside it; None where it is not as wished.
 
-    plan : that its cuts go on from
+    Parameters
+    ----------
+    plan : Plan
+        That its cuts go on from.
     """
     subject = option.cell.subject
     ahead, behind = (subject.poses.downs[n] for n in ground.likely(subject, option.normal, option.offset))

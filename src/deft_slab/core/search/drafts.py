@@ -46,7 +46,15 @@ _LIKELY_POSES = 4
 
 @dataclass(frozen=True, eq=False)
 class Cell:
-    """A body of a draft, as something to be parted further. part : it; seats : its best ones"""
+    """A body of a draft, as something to be parted further.
+
+    Attributes
+    ----------
+    part : Part
+        It.
+    seats : SeatChoice
+        Its best ones.
+    """
 
     part: Part
     subject: CutSubject
@@ -58,7 +66,8 @@ class Cell:
 
     def rooms(self, flat: bool) -> int:
         """How many times the printer's room it takes: 1 where it fits in that seat, else as blocks of a box around it,
-        2 at least."""
+        2 at least.
+        """
         return 1 if self.fits(flat) else max(2, self._boxes)
 
     @property
@@ -79,8 +88,19 @@ class Cell:
 
 @dataclass(frozen=True, eq=False)
 class Draft:
-    """Cuts that were made one after the other, on the draft mesh. cells : all bodies; seams : of the cuts; crumbs : how
-    many the last one left; limb : the first one takes a limb off at its neck"""
+    """Cuts that were made one after the other, on the draft mesh.
+
+    Attributes
+    ----------
+    cells : tuple[Cell, ...]
+        All bodies.
+    seams : tuple[Seam, ...]
+        Of the cuts.
+    crumbs : int
+        How many the last one left.
+    limb : bool
+        The first one takes a limb off at its neck.
+    """
 
     cuts: tuple[Cut, ...]
     cells: tuple[Cell, ...]
@@ -160,10 +180,19 @@ class Draft:
 class SearchPieces:
     """What ways to part are looked for on: pieces of a plan, on their draft meshes.
 
-    origins of the parts number the facets of all of them; exposed : (m,), marks : of those facets
-    pattern : one of the pieces, which says how their bodies are judged
-    besides : pieces that count too and are not looked at: beyond the most, or others with the sides of the one
-    too_many : how many pieces each cut leaves that leaves more than there may be, crumbs among them
+    origins of the parts number the facets of all of them;
+
+    Attributes
+    ----------
+    exposed : (m,) float64
+    marks : Marked
+        Of those facets.
+    pattern : CutSubject
+        One of the pieces, which says how their bodies are judged.
+    besides : tuple[Piece, ...]
+        Pieces that count too and are not looked at: beyond the most, or others with the sides of the one.
+    too_many : list[int]
+        How many pieces each cut leaves that leaves more than there may be, crumbs among them.
     """
 
     wishes: CutWishes
@@ -242,7 +271,13 @@ class SearchPieces:
         return replace(self.pattern, subject=own, exposed=exposed)
 
     def cell(self, part: Part, hints: Floats | None) -> Cell:
-        """A body in its seats. hints : (k, 3) directions down that are likely to be good; None: looks everywhere"""
+        """A body in its seats.
+
+        Parameters
+        ----------
+        hints : (k, 3) float64
+            Directions down that are likely to be good; None: looks everywhere.
+        """
         subject = self.subject(part.solid)
         solid = part.solid
         key = like(solid, subject.subject.light_marks)
@@ -265,7 +300,8 @@ class SearchPieces:
 
     def likely(self, subject: CutSubject, normal: Floats, offset: float) -> tuple[Ints, Ints]:
         """(k,) numbers of the poses in which the side ahead, and the one behind, needs little: the best of all, and the
-        best of those that sit flat."""
+        best of those that sit flat.
+        """
         poses, solid = subject.poses, subject.light
         found = in_poses(poses, solid, normal, np.array([offset]), subject.subject.threshold)[..., 0]
         support, base, shadow = found.transpose(1, 2, 0)
@@ -282,8 +318,12 @@ class SearchPieces:
     ) -> Draft | None:
         """A draft with one more cut; None where that parts nothing, or not as wished.
 
-        hints : (k, 3) directions for the bodies ahead of it and behind it
-        beside : cuts that are tried in its place, one after the other, where it leaves crumbs
+        Parameters
+        ----------
+        hints : (k, 3)
+            Directions for the bodies ahead of it and behind it.
+        beside : Sequence[Cut]
+            Cuts that are tried in its place, one after the other, where it leaves crumbs.
         """
         made = self._staged(draft, cut)
         if made is None:
@@ -340,7 +380,12 @@ def like(solid: Solid, marks: Marked) -> tuple[float, ...]:
     """What bodies have in common that sit alike: the same body made another way, or moved, but not its mirror image.
     What is marked on one moves with no other.
 
-    How many triangles, mm3, the sides of its box in mm, sums over its corners; and where it is. marks : of its facets
+    How many triangles, mm3, the sides of its box in mm, sums over its corners; and where it is.
+
+    Parameters
+    ----------
+    marks : Marked
+        Of its facets.
     """
     low = solid.bounds[0]
     phase = (solid.vertices - low) @ _WAVE
@@ -351,7 +396,8 @@ def like(solid: Solid, marks: Marked) -> tuple[float, ...]:
 
 def _finer(seats: SeatChoice, solid: Solid, subject: CutSubject) -> SeatChoice:
     """Seats with the support of a fine grid: between the columns of the one that they were looked for with a narrow rim
-    of a bent face may lie that is all there is to support."""
+    of a bent face may lie that is all there is to support.
+    """
     both = [seats.least, *([seats.flat] if seats.flat is not None else [])]
     rotations = np.array([seat.rotation for seat in both])
     marks, threshold = subject.subject.light_marks, subject.subject.threshold
@@ -362,7 +408,8 @@ def _finer(seats: SeatChoice, solid: Solid, subject: CutSubject) -> SeatChoice:
 
 def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
     """((n, 3, 3) rotations, (n, 3) mm: the sides of the box around a body turned so). Turned all ways, as far as boxes
-    differ."""
+    differ.
+    """
     rotations = np.array([
         Tilt.turn((0.0, 0.0, 1.0), yaw).rotation @ down_to_rotation(down)
         for down in spread_directions(_BOX_DOWNS) if down[2] <= 0 for yaw in range(0, 90, _BOX_YAW)

@@ -9,20 +9,34 @@ from .cut_map import NORMALS
 
 @dataclass(frozen=True)
 class Effort:
-    """normals : spread over half a sphere, that the first cut is tried along
-    later_normals, later_likely : that later cuts are tried along, spread and likely ones
-    each : options of a bin of seam that are followed
-    flat_tries : options of a bin that are made, at most, until so many sit flat
-    beam : drafts of a bin, free and all flat each, that a further cut is looked for in
-    limbs : the same, of those whose first cut takes a limb off
-    fewest : drafts at most that a further cut is looked for in where all pieces must fit
-    hung : limbs that are taken off as later cuts too
-    paired : drafts of the beam that are tried with the mirror image of their last cut; half of them with limbs
-    cells : bodies of a draft that a further cut is looked for in
-    finalists, again : ways measured on the full mesh after each cut, of those that lean and of those that sit all flat;
-    and then of those that were hidden by one that promised more than it kept
-    least_gain : of the area behind a front, for a way to be worth measuring. (Half of the finalists of the gull and
-    the hook brought less than 0.002, and took as long.)
+    """Attributes
+    ----------
+    normals : int
+        Spread over half a sphere, that the first cut is tried along.
+    later_normals, later_likely : int
+        That later cuts are tried along, spread and likely ones.
+    each : int
+        Options of a bin of seam that are followed.
+    flat_tries : int
+        Options of a bin that are made, at most, until so many sit flat.
+    beam : int
+        Drafts of a bin, free and all flat each, that a further cut is looked for in.
+    limbs : int
+        The same, of those whose first cut takes a limb off.
+    fewest : int
+        Drafts at most that a further cut is looked for in where all pieces must fit.
+    hung : int
+        Limbs that are taken off as later cuts too.
+    paired : int
+        Drafts of the beam that are tried with the mirror image of their last cut; half of them with limbs.
+    cells : int
+        Bodies of a draft that a further cut is looked for in.
+    finalists, again : int
+        Ways measured on the full mesh after each cut, of those that lean and of those that sit all flat; and
+        then of those that were hidden by one that promised more than it kept.
+    least_gain : float
+        Of the area behind a front, for a way to be worth measuring. (Half of the finalists of the gull and the
+        hook brought less than 0.002, and took as long.).
     """
 
     normals: int = NORMALS

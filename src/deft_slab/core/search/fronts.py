@@ -20,7 +20,10 @@ def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
     first. Uncut and parted ones do not beat each other: whoever asks for ways to part it may have reasons of which no
     figure tells.
 
-    little : mm3, short : mm, by which a way may be worse and is still as good
+    Parameters
+    ----------
+    little : float, mm3
+        Short : mm, by which a way may be worse and is still as good.
     """
     kept: list[Way] = []
     for way in sorted(ways, key=lambda one: (one.support, one.hidden, one.pieces)):
@@ -38,7 +41,10 @@ def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
 def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) -> list[Draft]:
     """Some drafts, each once: a cut across a neck is often one that was found in another way too.
 
-    little : mm3 of support, short : mm of seam, by which two may differ that are alike
+    Parameters
+    ----------
+    little : float, mm3
+        Of support, short : mm of seam, by which two may differ that are alike.
     """
     kept: list[Draft] = []
     for one in drafts:
@@ -66,7 +72,10 @@ def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_g
     What brings it forward by less than least_gain, of the unit square, is left out, unless it is better in something
     else, or leaves much less support, whatever its seam.
 
-    whole : mm3 of support that the axis of it ends at
+    Parameters
+    ----------
+    whole : float, mm3
+        Of support that the axis of it ends at.
     """
     far = 1.05 * max((way.hidden for way in (*ways, *known)), default=0.0) + 1e-9
 

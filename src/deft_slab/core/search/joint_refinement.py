@@ -1,5 +1,6 @@
 """The planes of a draft moved and turned together: each in turn, with all cuts made anew, so that what one of them
-gives up another may gain."""
+gives up another may gain.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +37,15 @@ def moved_together(
 ) -> list[Draft]:
     """All drafts that were made around one, better or not: those with less seam are worth looking at too.
 
-    flat : whether the support with all pieces flat is to be less. Raises Cancelled.
+    Parameters
+    ----------
+    flat : bool
+        Whether the support with all pieces flat is to be less.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     best, made = draft, []
     most = _SLACK * draft.hidden(ground.wishes)
@@ -68,7 +77,15 @@ def settled_together(
     same after), of the draft mesh. Planes are moved and turned, and borders of patches moved, none farther from its own
     place than stated; other kinds stay. No piece that sat flat leans after it.
 
-    leaning : see ``Plan``. Raises Cancelled.
+    Parameters
+    ----------
+    leaning : float
+        See ``Plan``.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     best = ground.start
     for cut in cuts:
@@ -110,7 +127,12 @@ def _within(own: Cut, cut: Cut, middle: Floats, limits: Limits) -> bool:
 
 
 def _bordered(ground: SearchPieces, draft: Draft, which: int, own: Cut, reach: float) -> list[tuple[Cut, ...]]:
-    """The cuts of a draft with the border of a patch where it costs least near its own place. reach : mm"""
+    """The cuts of a draft with the border of a patch where it costs least near its own place.
+
+    Parameters
+    ----------
+    reach : float, mm
+    """
     if not isinstance(own, PatchCut) or len(ground.parts) > 1:
         return []
     solid = ground.parts[0].solid

@@ -26,7 +26,15 @@ def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, sp
     """The whole with a limb of a body taken off at its neck, for each of its necks: flat across, and along the border,
     with a round and with a flat face.
 
-    plan : that the cuts are the next one of. Raises Cancelled.
+    Parameters
+    ----------
+    plan : Plan
+        That the cuts are the next one of.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     subject = cell.subject
     price = seam_price(subject.exposed, subject.subject.light_marks, ground.wishes)
@@ -47,7 +55,17 @@ def limbs_too(
 ) -> list[Draft]:
     """Each of some drafts with a limb taken off besides, for each of some.
 
-    limbs : drafts of one cut each, from ``limbs_off``; plan : that the cuts go on from. Raises Cancelled.
+    Parameters
+    ----------
+    limbs : list[Draft]
+        Drafts of one cut each, from ``limbs_off``.
+    plan : Plan
+        That the cuts go on from.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     # what came off later is not there any more, and the cut parts nothing
     tasks = [(draft, limb) for draft in drafts for limb in limbs if limb.cuts != draft.cuts[:1]]

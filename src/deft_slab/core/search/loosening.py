@@ -15,7 +15,15 @@ from .results import LEAST_SHARE, Way
 
 
 def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way], Way]) -> str:
-    """One sentence. refused : ways that are not as wished; measured : gives one on the full mesh"""
+    """One sentence.
+
+    Parameters
+    ----------
+    refused : list[Way]
+        Ways that are not as wished.
+    measured : Callable[[Way], Way]
+        Gives one on the full mesh.
+    """
     wishes = ground.wishes
     looked = [one for cell in ground.start.cells for one in cell.subject.looked]
     real = [(one, one.volume.min(axis=0) >= LEAST_SHARE * one.volume.sum(axis=0)) for one in looked]
@@ -69,7 +77,12 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
 
 def in_vain_of(best: Way, stands: Way) -> str:
     """One sentence, where every way that is as wished needs more support than what ``stands`` there, for nothing.
-    best : the one of them that needs least"""
+
+    Parameters
+    ----------
+    best : Way
+        The one of them that needs least.
+    """
     return tr(
         "No way to part it is better than leaving it as it stands: the best needs {support} of support in place of "
         "{now}, and none sits flatter or fits better.",

@@ -26,7 +26,13 @@ SWEEP_PLACES = 250
 
 @dataclass(frozen=True, eq=False)
 class MapFigures:
-    """(n,) arrays of the figures of ``Sketch``. down : (n, 3) unit, model frame, the directions that they are for"""
+    """(n,) arrays of the figures of ``Sketch``.
+
+    Attributes
+    ----------
+    down : (n, 3) float64
+        Unit, model frame, the directions that they are for.
+    """
 
     down: Floats
     support_volume_mm3: Floats
@@ -52,8 +58,22 @@ class MapFigures:
 
 @dataclass(frozen=True, eq=False)
 class WorthTrying:
-    """A seat. kind : why it was chosen; figures : of the full mesh, by the hard rule; score : by the weights, less is
-    better; lift : mm over the bed; past_threshold : see ``Measured``; fit : on the printer that it was looked for
+    """A seat.
+
+    Attributes
+    ----------
+    kind : str
+        Why it was chosen.
+    figures : Figures
+        Of the full mesh, by the hard rule.
+    score : float
+        By the weights, less is better.
+    lift : float
+        mm over the bed.
+    past_threshold : array of float32
+        See ``Measured``.
+    fit : Fit
+        On the printer that it was looked for.
     """
 
     tilt: Tilt
@@ -68,11 +88,24 @@ class WorthTrying:
 class CutWishes(Document):
     """What ways to part a piece are looked for by. Conditions leave ways out; nothing else does.
 
-    pieces : so many at most; least_volume : mm3, of each piece; seam_limit : mm of seam in sight, at most, all cuts
-    flat : every piece sits flat; must_fit : every piece fits the printer
-    open_shells : cuts may go through closed voids
-    show_factor : so many mm of seam in sight one mm across a show face counts as
-    welcome_factor : so many mm in sight one mm counts as where a seam is welcome
+    Attributes
+    ----------
+    pieces : int
+        So many at most.
+    least_volume : float, mm3
+        Of each piece.
+    seam_limit : float, mm
+        Of seam in sight, at most, all cuts.
+    flat : bool
+        Every piece sits flat.
+    must_fit : bool
+        Every piece fits the printer.
+    open_shells : bool
+        Cuts may go through closed voids.
+    show_factor : float
+        So many mm of seam in sight one mm across a show face counts as.
+    welcome_factor : float
+        So many mm in sight one mm counts as where a seam is welcome.
     """
 
     pieces: int = Field(default=3, ge=2, le=MOST_PIECES)
@@ -86,13 +119,21 @@ class CutWishes(Document):
 
     def hidden(self, sight: T, show: T, welcome: T) -> T:
         """mm: seam in sight, what crosses show faces counted more, what runs where it is welcome less. All of one
-        shape (...)."""
+        shape (...).
+        """
         return sight + self.show_factor * show - (1.0 - self.welcome_factor) * welcome
 
 
 class Limits(Document):
-    """How far a settled cut may be from its own place. moved : mm; turned : degrees; rise : share by which the support
-    may rise, None where that does not matter"""
+    """How far a settled cut may be from its own place.
+
+    Attributes
+    ----------
+    moved : float, mm
+    turned : float, degrees
+    rise : float
+        Share by which the support may rise, None where that does not matter.
+    """
 
     moved: float = Field(default=6.0, gt=0, le=1000)
     turned: float = Field(default=6.0, ge=0, le=45)
@@ -107,11 +148,30 @@ class Limits(Document):
 class CutMap:
     """(n, k) figures of k places along each of n normals, from the draft mesh; see ``judge.parting.Places``.
 
-    normals : (n, 3) unit, model frame; offsets : (n, k) mm, rising
-    support : mm3, both sides, however they sit; flat : mm3 where both sit flat, inf where they cannot
-    sight : mm of seam in sight; show : mm of seam across show faces; barred : mm where none may run; welcome : mm in
-    sight where one is welcome; area : mm2 of the cut; fits : both sides do
-    share : of the volume, the smaller side
+    Attributes
+    ----------
+    normals : (n, 3) float64
+        Unit, model frame.
+    offsets : (n, k) float64, mm
+        Rising.
+    support : mm3
+        Both sides, however they sit.
+    flat : mm3
+        Where both sit flat, inf where they cannot.
+    sight : mm
+        Of seam in sight.
+    show : mm
+        Of seam across show faces.
+    barred : mm
+        Where none may run.
+    welcome : mm
+        In sight where one is welcome.
+    area : array of float64
+        mm2 of the cut.
+    fits : array of float64
+        Both sides do.
+    share : array of float64
+        Of the volume, the smaller side.
     """
 
     normals: Floats
@@ -151,10 +211,21 @@ LEAST_SHARE = 0.01
 
 @dataclass(frozen=True, eq=False)
 class Sweep:
-    """(k,) figures of the places of one cut, from the draft mesh. offsets : mm; support : mm3, as the plan seats
-    pieces; sight, show, area : as in ``CutMap``; largest : mm, the longest side of the larger piece, lying on its cut
-    face; fits : both sides do
-    valleys : numbers of the places that are better than those around them
+    """(k,) figures of the places of one cut, from the draft mesh.
+
+    Attributes
+    ----------
+    offsets : mm
+    support : mm3
+        As the plan seats pieces.
+    sight, show, area : array of float64
+        As in ``CutMap``.
+    largest : mm
+        The longest side of the larger piece, lying on its cut face.
+    fits : array of bool
+        Both sides do.
+    valleys : tuple[int, ...]
+        Numbers of the places that are better than those around them.
     """
 
     offsets: Floats
@@ -172,8 +243,16 @@ class Turned:
     """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the draft
     mesh.
 
-    degrees : (n,) rising, the same for both; rows turn about the first axis, columns about the second
-    normals : (n, n, 3); offsets : mm; support : mm3, as the plan seats pieces; sight : as in ``CutMap``
+    Attributes
+    ----------
+    degrees : (n,) float64
+        Rising, the same for both; rows turn about the first axis, columns about the second.
+    normals : (n, n, 3) float64
+    offsets : mm
+    support : mm3
+        As the plan seats pieces.
+    sight : array of float64
+        As in ``CutMap``.
     """
 
     degrees: Floats
@@ -184,7 +263,13 @@ class Turned:
 
 
 class CountsPieces:
-    """What is said of a way by its pieces. pieces, flat, fitting : how many there are, sit flat, fit the printer"""
+    """What is said of a way by its pieces.
+
+    Attributes
+    ----------
+    pieces, flat, fitting : int
+        How many there are, sit flat, fit the printer.
+    """
 
     pieces: int
     flat: int
@@ -203,12 +288,21 @@ class CountsPieces:
 
 @dataclass(frozen=True, eq=False)
 class Way(CountsPieces):
-    """A way to part what is looked at. plan : it, to be taken as it is
+    """A way to part what is looked at.
 
-    support : mm3; sight, show, hidden : mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``
-    measured : on the full mesh, by the hard rule; else it is only known from the draft mesh
-    over : mm by which a piece is too large for the printer, at most
-    alike : how many pieces have the shape of another one, or its mirror image
+    Attributes
+    ----------
+    plan : Plan
+        It, to be taken as it is.
+    support : float, mm3
+    sight, show, hidden : float
+        mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``.
+    measured : bool
+        On the full mesh, by the hard rule; else it is only known from the draft mesh.
+    over : float, mm
+        By which a piece is too large for the printer, at most.
+    alike : int
+        How many pieces have the shape of another one, or its mirror image.
     """
 
     plan: Plan
@@ -227,7 +321,8 @@ class Way(CountsPieces):
 
     def no_better(self, stands: Way, little: float) -> bool:
         """Whether it needs more support than what stands there uncut, by more than ``little`` mm3, and sits no flatter
-        and fits no better for it."""
+        and fits no better for it.
+        """
         flatter = self.flat * stands.pieces > stands.flat * self.pieces
         fits_better = self.fitting * stands.pieces > stands.fitting * self.pieces or self.over < stands.over
         return self.support > stands.support + little and not flatter and not fits_better
@@ -237,9 +332,16 @@ class Way(CountsPieces):
 class Front:
     """The ways found so far, least support first.
 
-    whole : mm3, support of what is parted as it sits now; done : nothing more is looked for
-    short_of : where no way is as wished: which condition is in the way, and by how much
-    least_pieces : fewer than these do not fit the printer, however it is parted
+    Attributes
+    ----------
+    whole : float, mm3
+        Support of what is parted as it sits now.
+    done : bool
+        Nothing more is looked for.
+    short_of : str
+        Where no way is as wished: which condition is in the way, and by how much.
+    least_pieces : int
+        Fewer than these do not fit the printer, however it is parted.
     """
 
     ways: tuple[Way, ...]

@@ -53,8 +53,10 @@ def settled(
 
     Raises
     ------
-    CutFailed : the cut cannot be made, or parts nothing.
-    Cancelled : the job is no longer wanted.
+    CutFailed
+        The cut cannot be made, or parts nothing.
+    Cancelled
+        The job is no longer wanted.
     """
     return SETTLERS[type(cut)](subject, cut, limits, job, spread)
 
@@ -95,7 +97,8 @@ def _straight(
 
 def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread: Spread) -> tuple[BlockCut, Both, Both]:
     """Wall by wall, each to the place within reach where the least of its seam is seen, with detail counted more; the
-    cells must fit the printer as far as they did, and the support of all of them may rise no more than stated."""
+    cells must fit the printer as far as they did, and the support of all of them may rise no more than stated.
+    """
     light = Solid(subject.light.vertices, subject.light.triangles)
     before = _made(subject, light, cut)
     if before is None:
@@ -134,7 +137,13 @@ def _with_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Block
 
 
 def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
-    """(3,) mm: the longest that any cell is along each axis. ends : (3, 2) mm, where the model ends"""
+    """(3,) mm: the longest that any cell is along each axis.
+
+    Parameters
+    ----------
+    ends : (3, 2) float64, mm
+        Where the model ends.
+    """
     return np.array([
         max(max(np.diff([ends[axis, 0], *walls, ends[axis, 1]])) for walls in cut.walls(axis)) for axis in range(3)
     ])
@@ -142,7 +151,8 @@ def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
 
 def _room_along(cell: Floats, room: tuple[float, float, float]) -> Floats:
     """(3,) mm that a cell may be along each axis to fit the printer, lying as it does now: its longest side along the
-    printer's longest."""
+    printer's longest.
+    """
     may = np.empty(3)
     may[np.argsort(cell)] = np.sort(np.minimum(room, 1e6))
     return may

@@ -47,7 +47,12 @@ def refined(
 ) -> MapFigures:
     """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best.
 
-    value : gives (n,) of n directions, less is better; starts : how many are followed.
+    Parameters
+    ----------
+    value : Callable[[MapFigures], Floats]
+        Gives (n,) of n directions, less is better.
+    starts : int
+        How many are followed.
     """
     centres = [figures.down[n] for n in bests_apart(figures.down, value(figures), starts)]
     found = figures
@@ -71,8 +76,14 @@ def searched(
     known: MapFigures | None = None,
 ) -> MapFigures:
     """All directions that were looked at: spread ones, flats, and the neighbourhoods of the best by support and by the
-    blend. known : what was looked at before, on the same subject and printer; enough of it, as the rounds of the map
-    are, saves looking all over again"""
+    blend.
+
+    Parameters
+    ----------
+    known : MapFigures | None
+        What was looked at before, on the same subject and printer; enough of it, as the rounds of the map are,
+        saves looking all over again.
+    """
     if known is not None and len(known) >= SPREAD:
         found = known
     else:
@@ -90,7 +101,8 @@ def chosen_seats(
     figures: MapFigures, has_show_faces: bool, weights: Weights, fits: Bools
 ) -> list[tuple[int, str]]:
     """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones. fits :
-    (n,) in which directions it fits the printer"""
+    (n,) in which directions it fits the printer
+    """
     parts = parts_of(figures, has_show_faces)
     score = blend(parts, weights)
     flat = figures.sits_flat > 0.5
@@ -134,7 +146,13 @@ def chosen_seats(
 def measured_seat(
     subject: SearchSubject, printer: Printer, tilt: Tilt, lift: float, kind: str, score: float, exposed: Floats | None
 ) -> WorthTrying:
-    """A seat with the figures of the full mesh. exposed : (m,) exposure of its facets, for support inside"""
+    """A seat with the figures of the full mesh.
+
+    Parameters
+    ----------
+    exposed : (m,) float64
+        Exposure of its facets, for support inside.
+    """
     found = measure(
         subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks, lift=lift,
         exposed=exposed,
@@ -155,12 +173,17 @@ def seats_worth_trying(
 ) -> tuple[list[WorthTrying], MapFigures]:
     """(5 to 8 clearly different seats, measured on the full mesh, best by the weights first; all that was looked at).
 
-    exposed : (m,) exposure of the facets of the full mesh, for support inside
-    known : what was looked at before, of the same subject and printer
+    Parameters
+    ----------
+    exposed : (m,) float64
+        Exposure of the facets of the full mesh, for support inside.
+    known : MapFigures | None
+        What was looked at before, of the same subject and printer.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     show = bool(subject.marks.show.any())
     figures = searched(subject, printer, weights, job.part(0.0, 0.6), spread, known)
@@ -184,7 +207,8 @@ def leaning(
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     down = np.array(subject.now.down)
     rings = np.concatenate([around(down, degrees) for degrees in LEANS])

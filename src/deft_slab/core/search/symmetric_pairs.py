@@ -35,7 +35,17 @@ def in_pairs(
 ) -> list[Draft]:
     """Each of some drafts with the mirror image of its last cut besides, where that parts something.
 
-    planes : (unit normal (3,), offset in mm) of symmetry; plan : that the cuts go on from. Raises Cancelled.
+    Parameters
+    ----------
+    planes : list[tuple[Floats, float]]
+        (unit normal (3,), offset in mm) of symmetry.
+    plan : Plan
+        That the cuts go on from.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     tasks = [
         (draft, Move.mirror(normal, offset)) for draft in drafts for normal, offset in planes[:_PLANES]

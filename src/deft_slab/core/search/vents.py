@@ -22,13 +22,17 @@ def proposed_vents(
 ) -> tuple[Vent, ...]:
     """Vents for a hollow of a plan, in place of those that it has; see ``propose_vents``.
 
-    most : how many, at most
+    Parameters
+    ----------
+    most : int
+        How many, at most.
 
     Raises
     ------
-    BadPlan : there is no such hollow.
-    HollowFailed : there is nothing to hollow.
-    OpenSurface, CutFailed, Cancelled : as ``Evaluator.evaluate``.
+    BadPlan
+        There is no such hollow.
+    HollowFailed
+        There is nothing to hollow. OpenSurface, CutFailed, Cancelled : as ``Evaluator.evaluate``.
     """
     hollow: Hollow = plan.hollow(hollow_id)
     bare = plan.changed(hollows=())

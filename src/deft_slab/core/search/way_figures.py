@@ -19,7 +19,15 @@ _SAME_VOLUME = 1.01
 def measured_way(
     plan: Plan, cuts: tuple[Cut, ...], outcome: Outcome, among: Sequence[tuple[Side, ...]], wishes: CutWishes
 ) -> Way:
-    """A plan on the full mesh. cuts : those that were found; among : sides of the pieces that they part"""
+    """A plan on the full mesh.
+
+    Parameters
+    ----------
+    cuts : tuple[Cut, ...]
+        Those that were found.
+    among : Sequence[tuple[Side, ...]]
+        Sides of the pieces that they part.
+    """
     pieces = on_sides(outcome.pieces, among)
     over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
     seams = [outcome.seams[cut.id] for cut in cuts]
@@ -40,7 +48,10 @@ def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list
 def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: SearchPieces) -> Way | None:
     """A draft, free or all flat, as a way that is only known from the draft mesh; None where it cannot be all flat.
 
-    plan : that its cuts go on from
+    Parameters
+    ----------
+    plan : Plan
+        That its cuts go on from.
     """
     seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
     known, besides = [seat for seat in seats if seat is not None], ground.besides

@@ -58,7 +58,10 @@ _Step: TypeAlias = "Callable[[], list[_Step]]"
 class WaySearch:
     """Looks for ways to part a piece of a plan, or all of them, step by step: ``front`` is what there is so far.
 
-    number : of the piece, from 0 on; None: all
+    Attributes
+    ----------
+    number : int
+        Of the piece, from 0 on; None: all.
     """
 
     evaluator: Evaluator
@@ -92,9 +95,10 @@ class WaySearch:
 
         Raises
         ------
-        Cancelled : the job is no longer wanted.
-        OpenSurface : the model is not closed.
-        CutFailed, BadPlan : the plan that is gone on from cannot be made.
+        Cancelled
+            The job is no longer wanted.
+        OpenSurface
+            The model is not closed. CutFailed, BadPlan : the plan that is gone on from cannot be made.
         """
         self._job = job
         if self._steps:
@@ -123,7 +127,8 @@ class WaySearch:
 
     def cut_short(self, job: Job = QUIET) -> Front:
         """What there is where no time is left: the whole in its best seats, and the best ways that were drafted, on the
-        full mesh. Raises as ``advance``."""
+        full mesh. Raises as ``advance``.
+        """
         self._job = job
         ground = self._ground_of or self._ground()
         if not any(not way.cuts for way in (*self._measured, *self._refused)):
@@ -192,7 +197,8 @@ class WaySearch:
 
     def _follow(self, ground: SearchPieces, cuts: int) -> list[_Step]:
         """The best places that were scored, and what is better around them, made, which gives drafts of so many cuts;
-        then what is not beaten is measured on the full mesh."""
+        then what is not beaten is measured on the full mesh.
+        """
         drafts = best_made(ground, self.plan, self._tables, self.effort, self._job, self.spread)
         self._drafts = [*self._drafts, *drafts]
         self._show(ground, near=True)
@@ -210,7 +216,8 @@ class WaySearch:
 
     def _finalists(self, ground: SearchPieces, most: int, least_gain: float) -> list[Way]:
         """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
-        many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut."""
+        many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut.
+        """
         chosen: list[Way] = []
         near = self._near(ground)
         for bent, count in ((False, most), (True, most // 2)):
@@ -372,7 +379,8 @@ class WaySearch:
 
     def _near(self, ground: SearchPieces, *, all_of_them: bool = False) -> list[Way]:
         """Drafts that are as wished, or all, as ways that are only known from the draft mesh: free, and all flat where
-        that can be."""
+        that can be.
+        """
         ways = [drafted_way(self.plan, draft, flat, ground) for draft in self._drafts for flat in (False, True)]
         new = [way for way in ways if way is not None and way.plan not in self._known]
         return [way for way in new if all_of_them or ground.as_wished(way)]

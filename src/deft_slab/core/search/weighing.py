@@ -21,9 +21,18 @@ _STEADY_ENOUGH = 30.0
 class Weights(Document):
     """How much each aim counts, 0 to 100.
 
-    support : little support volume; clean : little scar on show faces (or little touched surface where none are
-    marked); quick : little time; steady : sits flat and does not tip; small_layers : small largest layer and little
-    underside that is nearly level
+    Attributes
+    ----------
+    support : int
+        Little support volume.
+    clean : int
+        Little scar on show faces (or little touched surface where none are marked).
+    quick : int
+        Little time.
+    steady : int
+        Sits flat and does not tip.
+    small_layers : int
+        Small largest layer and little underside that is nearly level.
     """
 
     support: int = Field(default=60, ge=0, le=100)

@@ -19,7 +19,14 @@ _ROUND = 0.5 * _SIDES * math.sin(2.0 * math.pi / _SIDES)
 
 def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
     """Round bodies side by side, nothing joined, for looking at sections of many at once: what overlaps is filled by
-    winding. start, end : (k, 3) mm; first, last : (k,) mm, radii there"""
+    winding.
+
+    Parameters
+    ----------
+    start, end : (k, 3) float64, mm
+    first, last : (k,) float64, mm
+        Radii there.
+    """
     way = end - start
     way = way / np.maximum(np.linalg.norm(way, axis=1), 1e-12)[:, None]
     u, v = both_across(way)
@@ -41,7 +48,12 @@ def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
 
 
 def sketched(routes: Routes, braces: Floats, measures: Measures) -> Solid:
-    """All posts and braces, of plain rods; see ``rods``. braces : (b, 2, 3) mm, on the bed"""
+    """All posts and braces, of plain rods; see ``rods``.
+
+    Parameters
+    ----------
+    braces : (b, 2, 3) float64, mm, on the bed
+    """
     made = routes.lands != "nowhere"
     inside, joint, bend, end = (one[made] for one in (routes.inside, routes.joint, routes.bend, routes.end))
     tip, stem, foot = measures.tip / 2, measures.stem / 2, measures.foot / 2
@@ -89,7 +101,12 @@ def post(routes: Routes, n: int, measures: Measures) -> manifold3d.Manifold:
 
 
 def plate(routes: Routes, measures: Measures, height: float) -> manifold3d.Manifold | None:
-    """One plate under all feet on the bed; None where there are none. height : mm"""
+    """One plate under all feet on the bed; None where there are none.
+
+    Parameters
+    ----------
+    height : float, mm
+    """
     feet = routes.end[routes.lands == "bed"][:, :2]
     if not len(feet):
         return None

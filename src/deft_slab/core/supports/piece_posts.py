@@ -35,7 +35,8 @@ def ground_of(piece: Piece) -> Obstacle:
 
 def piece_for(posts: PostSet, pieces: Sequence[Piece]) -> int | None:
     """The number of the piece that some posts are of; see ``nearest_alike``. What is printed apart, which comes last,
-    gets none."""
+    gets none.
+    """
     return nearest_alike(posts, [piece for piece in pieces if not piece.extra])
 
 
@@ -48,7 +49,15 @@ def measures_of(posts: PostSet, one: Post | None = None) -> Measures:
 
 @dataclass(frozen=True, eq=False)
 class PostsOfOneSize:
-    """Posts of one size. standing : those that still touch the surface; numbers : (k,) which of the set these are"""
+    """Posts of one size.
+
+    Attributes
+    ----------
+    standing : PostPlacement
+        Those that still touch the surface.
+    numbers : (k,) int64
+        Which of the set these are.
+    """
 
     measures: Measures
     standing: PostPlacement
@@ -102,7 +111,10 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
 def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
     """(k,) mm2 of the surface past the threshold that is nearer to a post than to any other that stands.
 
-    at : (k, 3) mm, model frame, of the tips
+    Parameters
+    ----------
+    at : (k, 3) float64, mm, model frame
+        Of the tips.
     """
     held, past = np.zeros(len(at)), piece.past_threshold >= 0
     if stands.any() and past.any():
@@ -115,7 +127,8 @@ def with_posts(
     sets: Sequence[PostSet], pieces: list[Piece], printer: Printer, kept: Cache
 ) -> tuple[list[Piece], dict[str, PostsReport]]:
     """(the pieces, those with posts with the volume of these as their support, and what tips touch; what became of the
-    posts, by the id of their set)."""
+    posts, by the id of their set).
+    """
     after, reports = list(pieces), dict[str, PostsReport]()
     for posts in sets:
         number = piece_for(posts, pieces)
@@ -144,7 +157,16 @@ def proposed_points(
     """((k, 3) mm, model frame, of all points that need a post besides those placed by hand; (u, 3) mm of islands that
     none could be brought to).
 
-    layer : mm; least : mm2, of islands that count. Raises Cancelled.
+    Parameters
+    ----------
+    layer : float, mm
+    least : float, mm2
+        Of islands that count.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     ground = ground_of(piece)
     own = np.array([post.at for post in posts.posts if post.own]).reshape(-1, 3)
@@ -163,8 +185,20 @@ def proposed_for(
     job: Job = QUIET,
 ) -> PostPlacement:
     """As ``proposed``, for a piece with its marks: where support is asked for there are tips too, though the surface is
-    not past the threshold; where there may be none are none. known : points and normals (k, 3), mm, model frame;
-    layer : mm; least : mm2. Raises Cancelled."""
+    not past the threshold; where there may be none are none.
+
+    Parameters
+    ----------
+    known : tuple[Floats, Floats]
+        Points and normals (k, 3), mm, model frame.
+    layer : float, mm
+    least : float, mm2
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     down = piece.solid.normals @ piece.seat.rotation[2] < 0
     past = np.where(((piece.marks & HOLD) > 0) & down & (piece.past_threshold < 0), 0.0, piece.past_threshold)
     clear = (piece.marks & CLEAR) > 0

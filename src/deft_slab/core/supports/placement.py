@@ -38,9 +38,18 @@ _SAME = 0.2
 class PostPlacement:
     """Posts of a piece in its seat.
 
-    points, normals : (k, 3) mm and unit vectors, model frame, where they touch; for_island : (k,) whether an island
-    begins there; routes : see there; braces : pairs of places (b, 2, 3) mm on the bed; unheld : (u, 3) mm, model
-    frame, islands that no post could be brought to
+    Attributes
+    ----------
+    points, normals : (k, 3) float64
+        mm and unit vectors, model frame, where they touch.
+    for_island : (k,) bool
+        Whether an island begins there.
+    routes : Routes
+        See there.
+    braces : array of float64
+        Pairs of places (b, 2, 3) mm on the bed.
+    unheld : (u, 3) float64, mm, model frame
+        Islands that no post could be brought to.
     """
 
     points: Floats
@@ -62,8 +71,14 @@ def needs_posts(
     """((k, 3) mm, model frame, (k, 3) outward unit vectors) of points where posts are needed, besides those that are
     known: past the threshold no point is farther from one than the spacing for its angle. The lowest come first.
 
-    past : (m,) degrees past the threshold, -1 where none is needed; clear : (m,) where none may be
-    layer : mm; what is lower than one lies on the bed
+    Parameters
+    ----------
+    past : (m,) float32, degrees
+        Past the threshold, -1 where none is needed.
+    clear : (m,) bool
+        Where none may be.
+    layer : float, mm
+        What is lower than one lies on the bed.
     """
     solid = ground.solid
     chosen = (past >= 0) & ~clear
@@ -96,8 +111,21 @@ def needs_posts(
 def islands_of(
     solid: Solid, layer: float, least: float, row: float = _ROW, job: Job = QUIET
 ) -> Floats:
-    """(k, 3) mm, inside the islands of a solid as it sits on the bed, or over it. layer : mm; least : mm2 that an
-    island grows to; row : mm, see ``regions_of``. Raises Cancelled."""
+    """(k, 3) mm, inside the islands of a solid as it sits on the bed, or over it.
+
+    Parameters
+    ----------
+    layer : float, mm
+    least : float, mm2
+        That an island grows to.
+    row : float, mm
+        See ``regions_of``.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     vertices = np.asarray(solid.vertices)
     levels = Levels(0.0, layer, float(vertices[:, 2].max()))
     regions = regions_of(Slicer.of(solid, vertices), levels, row, job=job).solid
@@ -121,8 +149,13 @@ def stood(
     ground: Obstacle, points: Floats, normals: Floats, for_island: Bools, measures: Measures,
     feet: Floats | None = None,
 ) -> PostPlacement:
-    """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there. feet : (k, 3) mm, model
-    frame, see ``routed``"""
+    """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there.
+
+    Parameters
+    ----------
+    feet : (k, 3) float64, mm, model frame
+        See ``routed``.
+    """
     contact, out = ground.on_bed(points), normals @ ground.rotation.T
     asked = np.full(points.shape, np.nan) if feet is None else ground.on_bed(feet)
     routes = routed(ground, contact, out, measures, asked)
@@ -136,8 +169,20 @@ def proposed(
     """Posts for all that is not held: a tip where each island begins, and wherever the surface is past the threshold;
     then it is looked at again with its posts, and added to.
 
-    known : points and normals (k, 3) of posts that are there already; past, clear : as for ``needs_posts``
-    layer : mm; least : mm2, of islands that count. Raises Cancelled.
+    Parameters
+    ----------
+    known : tuple[Floats, Floats]
+        Points and normals (k, 3) of posts that are there already.
+    past, clear : array of float32
+        As for ``needs_posts``.
+    layer : float, mm
+    least : float, mm2
+        Of islands that count.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     begin, facing = undersides(ground, islands_of(ground.solid_on_bed, layer, least, job=job.part(0.0, 0.3)))
     points, normals = np.concatenate([known[0], begin]), np.concatenate([known[1], facing])
@@ -164,8 +209,19 @@ def proposed(
 def islands_with(
     ground: Obstacle, standing: PostPlacement, measures: Measures, layer: float, least: float, job: Job = QUIET
 ) -> Floats:
-    """(k, 3) mm, on the bed, inside the islands that a piece still has with its posts. layer : mm, not finer than is
-    needed to see whether a tip is there; least : mm2. Raises Cancelled."""
+    """(k, 3) mm, on the bed, inside the islands that a piece still has with its posts.
+
+    Parameters
+    ----------
+    layer : float, mm
+        Not finer than is needed to see whether a tip is there.
+    least : float, mm2
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     both = side_by_side([ground.solid_on_bed, sketched(standing.routes, standing.braces, measures)])
     return islands_of(both, max(layer, _AGAIN), least, _AGAIN, job)
 
@@ -203,7 +259,8 @@ def braces_for(ground: Obstacle, routes: Routes, measures: Measures) -> Floats:
 
 def bodies_of(standing: PostPlacement, measures: Measures) -> list[manifold3d.Manifold]:
     """The posts, one body each, then their braces; on the bed, and nothing under it: where a tip is nearer to it than a
-    stem is thick, what is round ends in the bed."""
+    stem is thick, what is round ends in the bed.
+    """
     posts = [post(standing.routes, n, measures) for n in range(len(standing.points))]
     rods = [cone(start, end, measures.stem / 3, measures.stem / 3) for start, end in standing.braces]
     found = []
@@ -217,8 +274,20 @@ def bodies_of(standing: PostPlacement, measures: Measures) -> list[manifold3d.Ma
 def in_one(
     ground: Obstacle, bodies: list[manifold3d.Manifold], under: manifold3d.Manifold | None = None, job: Job = QUIET
 ) -> tuple[Solid, Solid]:
-    """(the piece with its posts, the posts alone), each one closed body, on the bed. bodies : see ``bodies_of``;
-    under : a plate, see ``bodies.plate``. Raises Cancelled."""
+    """(the piece with its posts, the posts alone), each one closed body, on the bed.
+
+    Parameters
+    ----------
+    bodies : list[manifold3d.Manifold]
+        See ``bodies_of``.
+    under : manifold3d.Manifold | None
+        A plate, see ``bodies.plate``.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     job.step(0.1, tr("Putting the posts together"))
     posts = manifold3d.Manifold.batch_boolean([*bodies, *([under] if under is not None else [])], manifold3d.OpType.Add)
     job.step(0.6, tr("Putting the posts to the piece"))

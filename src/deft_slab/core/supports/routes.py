@@ -38,8 +38,20 @@ ON = 0.3
 
 @dataclass(frozen=True)
 class Measures:
-    """mm. tip : diameter where it touches; stem, foot : diameters; tip_length : from the surface to the full stem
-    depth : that a tip goes into the surface, never more than half the wall there; foot_height : of the cone on the bed
+    """mm.
+
+    Attributes
+    ----------
+    tip : float
+        Diameter where it touches.
+    stem, foot : float
+        Diameters.
+    tip_length : float
+        From the surface to the full stem.
+    depth : float
+        That a tip goes into the surface, never more than half the wall there.
+    foot_height : float
+        Of the cone on the bed.
     """
 
     tip: float = 0.3
@@ -59,10 +71,23 @@ class Measures:
 class Routes:
     """The ways of k posts, mm on the bed.
 
-    contact : (k, 3) on the surface; inside : (k, 3) where the tip ends, in it; joint : (k, 3) where the tip becomes the
-    stem; bend : (k, 3) where a leaning stem becomes upright, as ``joint`` where none leans; end : (k, 3)
-    lands : (k,) on what; wall : (k,) mm of the piece behind the tip; as_asked : (k,) whether it stands where it was
-    asked to
+    Attributes
+    ----------
+    contact : (k, 3) float64
+        On the surface.
+    inside : (k, 3) float64
+        Where the tip ends, in it.
+    joint : (k, 3) float64
+        Where the tip becomes the stem.
+    bend : (k, 3) float64
+        Where a leaning stem becomes upright, as ``joint`` where none leans.
+    end : (k, 3) float64
+    lands : (k,)
+        On what.
+    wall : (k,) float64
+        mm of the piece behind the tip.
+    as_asked : (k,) bool
+        Whether it stands where it was asked to.
     """
 
     contact: Floats
@@ -90,12 +115,18 @@ class Obstacle(BedPose):
     """A piece in its seat that posts go around."""
 
     def first(self, start: Floats, way: Floats) -> tuple[Floats, Ints]:
-        """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1). start, way : (k, 3), on the bed"""
+        """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1).
+
+        Parameters
+        ----------
+        start, way : (k, 3) float64, on the bed
+        """
         return met_first(self.solid, self.on_model(start), way @ self.rotation)
 
     def free(self, start: Floats, end: Floats, radius: float) -> Bools:
         """(k,) whether a round rod from start to end (k, 3) meets nothing: by rays along it, around and in its
-        middle."""
+        middle.
+        """
         way = end - start
         length = np.linalg.norm(way, axis=1)
         good = length > 1e-9
@@ -119,9 +150,14 @@ def on_surface(solid: Solid, points: Floats) -> tuple[Ints, Bools]:
 def routed(ground: Obstacle, contact: Floats, normal: Floats, measures: Measures, feet: Floats) -> Routes:
     """Ways for posts to points of the surface; "nowhere" where there is none.
 
-    contact : (k, 3) mm, on the bed; normal : (k, 3) unit, out of the surface there
-    feet : (k, 3) mm, on the bed, where they are asked to stand; not a number where they find their own way, as those do
-    that cannot stand there
+    Parameters
+    ----------
+    contact : (k, 3) float64, mm, on the bed
+    normal : (k, 3) float64
+        Unit, out of the surface there.
+    feet : (k, 3) float64, mm, on the bed
+        Where they are asked to stand; not a number where they find their own way, as those do that cannot stand
+        there.
     """
     tilt = np.arccos(np.clip(-normal[:, 2], -1.0, 1.0))
     level = np.column_stack([normal[:, :2], np.zeros(len(normal))])

@@ -40,11 +40,15 @@ def _form(name: str, measure: float) -> Solid:
 def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
     """The guest at its own true size, mm, turned, its origin at 0.
 
-    model : the surface of a guest that is a model, in its unit
+    Parameters
+    ----------
+    model : Solid | None
+        The surface of a guest that is a model, in its unit.
 
     Raises
     ------
-    BadPlan : the guest is a model and its surface is not there.
+    BadPlan
+        The guest is a model and its surface is not there.
     """
     if guest.form == "model":
         if model is None:
@@ -65,12 +69,19 @@ def signed_distance(solid: Solid, points: Floats) -> Floats:
 def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET) -> Room:
     """The air between a guest and the prop's surface.
 
-    prop : the prop at its size, mm, model frame; factors : (3,) mm in one unit of its file, for the guest's place
+    Parameters
+    ----------
+    prop : Solid
+        The prop at its size, mm, model frame.
+    factors : (3,) float64, mm
+        In one unit of its file, for the guest's place.
 
     Raises
     ------
-    BadPlan : the guest is a model and its surface is not there.
-    Cancelled : the job is no longer wanted.
+    BadPlan
+        The guest is a model and its surface is not there.
+    Cancelled
+        The job is no longer wanted.
     """
     job.step(0.9, tr("Looking at the room around {name}", name=guest.name))
     solid = guest_solid(guest, model)
@@ -94,8 +105,18 @@ def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None 
 class _Look:
     """What is known so far of the distance from a guest to the prop's facets, while they are divided.
 
-    solid : the guest, its origin at 0; at : (3,) mm, where that is; nearest : (3,) mm, on the prop, at ``clearance``
-    poking : (k, 3) mm, places of the prop inside the guest; area : mm2 that they stand for
+    Attributes
+    ----------
+    solid : Solid
+        The guest, its origin at 0.
+    at : (3,) float64, mm
+        Where that is.
+    nearest : (3,) float64, mm
+        On the prop, at ``clearance``.
+    poking : (k, 3), mm
+        Places of the prop inside the guest.
+    area : float, mm2
+        That they stand for.
     """
 
     solid: Solid
@@ -114,7 +135,8 @@ class _Look:
 
     def matter(self, corners: Floats) -> Bools:
         """(n,) whether facets (n, 3, 3) may come nearer than what is known, or into the guest: distances change no
-        more than places do."""
+        more than places do.
+        """
         if not len(corners):
             return np.zeros(0, np.bool_)
         middles = corners.mean(axis=1)
@@ -170,12 +192,17 @@ def scale_with_clearance(
     """The smallest factor by which the prop must be scaled further so that the guest's wished clearance is kept all
     around it, the guest staying at its place on the prop.
 
+    Parameters
+    ----------
+    factors : (3,) float64, mm
+        In one unit of the file.
+
     Raises
     ------
-    BadPlan : the guest stands in the wall, or no scale between a twentieth and twenty times does it.
-    Cancelled : the job is no longer wanted.
-
-    factors : (3,) mm in one unit of the file.
+    BadPlan
+        The guest stands in the wall, or no scale between a twentieth and twenty times does it.
+    Cancelled
+        The job is no longer wanted.
     """
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
@@ -243,11 +270,15 @@ def settled_place(
     A pattern search: steps along the axes and between them, halved when none helps. The first are small, so that it
     does not leave a prop through its wall.
 
+    Parameters
+    ----------
+    factors : (3,) float64, mm
+        In one unit of the file. Gives (3,).
+
     Raises
     ------
-    Cancelled : the job is no longer wanted.
-
-    factors : (3,) mm in one unit of the file. Gives (3,).
+    Cancelled
+        The job is no longer wanted.
     """
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SETTLE_POINTS)

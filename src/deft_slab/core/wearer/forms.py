@@ -77,7 +77,13 @@ def ring_length(points: Floats) -> float:
 
 
 def head(girth: float) -> Solid:
-    """A head and neck; girth : mm around it above the brow, where it is largest. Origin in the middle of that level."""
+    """A head and neck;
+
+    Parameters
+    ----------
+    girth : float, mm
+        Around it above the brow, where it is largest. Origin in the middle of that level.
+    """
     levels = np.array(_HEAD)
     rings = _loft(levels, _SQUARENESS, 64)
     x, y, z = np.moveaxis(rings, -1, 0)
@@ -89,7 +95,13 @@ def head(girth: float) -> Solid:
 
 
 def forearm(girth: float) -> Solid:
-    """A forearm, wrist up; girth : mm where it is thickest, below the elbow. Origin in the middle of the elbow end."""
+    """A forearm, wrist up;
+
+    Parameters
+    ----------
+    girth : float, mm
+        Where it is thickest, below the elbow. Origin in the middle of the elbow end.
+    """
     rings = _loft(np.array(_FOREARM), 2.0, 40)
     thickest = max(ring_length(ring) for ring in rings)
     return _closed(rings * (girth / thickest))
@@ -104,8 +116,13 @@ _FINGERS = (
 
 
 def hand(length: float) -> Solid:
-    """A right hand held flat, palm towards -Y; length : mm from the wrist to the tip of the middle finger. Origin in
-    the middle of the wrist."""
+    """A right hand held flat, palm towards -Y;
+
+    Parameters
+    ----------
+    length : float, mm
+        From the wrist to the tip of the middle finger. Origin in the middle of the wrist.
+    """
 
     def ball(x: float, y: float, z: float, radius: float) -> manifold3d.Manifold:
         return manifold3d.Manifold.sphere(radius, 32).translate((x, y, z))

@@ -16,10 +16,21 @@ from .clearance import room_around
 def rooms_around(
     plan: Plan, solids: Sequence[Solid], key: Hashable, guests: Mapping[str, Solid], kept: Cache, job: Job
 ) -> dict[str, Room]:
-    """By their ids, of each that is shown. A guest whose surface is not at hand has none. Raises Cancelled.
+    """By their ids, of each that is shown. A guest whose surface is not at hand has none.
 
-    solids : the bodies of the prop, mm; key : names them; guests : surfaces of guests that are models, in their units,
-    by content hash
+    Parameters
+    ----------
+    solids : Sequence[Solid]
+        The bodies of the prop, mm.
+    key : Hashable
+        Names them.
+    guests : Mapping[str, Solid]
+        Surfaces of guests that are models, in their units, by content hash.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     prop = side_by_side(solids)
     found = {}

@@ -10,7 +10,14 @@ from ..plan.plan import GuestForm
 
 @dataclass(frozen=True)
 class Form:
-    """title : what it is called; measure : what its one measure is; usual, least, most : mm"""
+    """Attributes
+    ----------
+    title : str
+        What it is called.
+    measure : str
+        What its one measure is.
+    usual, least, most : float, mm
+    """
 
     title: str
     measure: str

@@ -32,7 +32,13 @@ OPENABLE = tr("Models and projects ({list});;All files (*)", list=chooser())
 
 
 class Verbs(QObject):
-    """One method for each action; see ``actions``. window : what dialogs lie over"""
+    """One method for each action; see ``actions``.
+
+    Attributes
+    ----------
+    window
+        What dialogs lie over.
+    """
 
     def __init__(self, window: QWidget, state: DeskState, notice: Notice) -> None:
         super().__init__(window)
@@ -114,7 +120,11 @@ class Verbs(QObject):
             self.state.writing.together(asked[0], replace=asked[1])
 
     def ask_coupon_file(self, steps: tuple[float, ...]) -> None:
-        """steps : mm per side of each hole"""
+        """Parameters
+        ----------
+        steps : tuple[float, ...]
+            mm per side of each hole.
+        """
         name, _ = QFileDialog.getSaveFileName(
             self.window,
             tr("Write a coupon"),

@@ -131,7 +131,13 @@ def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
 
 
 def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Update:
-    """What changes of a block cut when a wall is moved: it stays between its neighbours. of : number of its list"""
+    """What changes of a block cut when a wall is moved: it stays between its neighbours.
+
+    Parameters
+    ----------
+    of : int
+        Number of its list.
+    """
     lists = list(cut.walls(axis))
     walls = list(lists[of])
     low = walls[n - 1] + _ROOM if n else -np.inf
@@ -161,7 +167,10 @@ def _part_fields(low: Floats, high: Floats) -> list[Field]:
 def staggered(cut: BlockCut, low: float, high: float) -> tuple[tuple[float, ...], ...]:
     """The walls across the second axis for each slab: in every second one they stand half a cell farther on.
 
-    low, high : mm, where the model ends along that axis
+    Parameters
+    ----------
+    low, high : float, mm
+        Where the model ends along that axis.
     """
     walls = np.array(cut.y[0])
     ends = np.concatenate([[low], walls, [high]])

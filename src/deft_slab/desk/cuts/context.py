@@ -15,10 +15,24 @@ from ...core.plan.plan import Plan
 
 @dataclass(frozen=True, eq=False)
 class CutContext:
-    """plan : that it is for; low, high : (3,) the box of all pieces; upward : (3,) the way that is up as the model
-    stands; view : the way from the eye to the model; room : mm that the printer has along each axis
-    crease : degrees of bend at which a picked region ends
-    line : (k, 3) points that were clicked for it; closes : they are a loop
+    """Attributes
+    ----------
+    plan : Plan
+        That it is for.
+    low, high : (3,) float64
+        The box of all pieces.
+    upward : (3,) float64
+        The way that is up as the model stands.
+    view : Triple
+        The way from the eye to the model.
+    room : mm
+        That the printer has along each axis.
+    crease : float, degrees
+        Of bend at which a picked region ends.
+    line : (k, 3) float64
+        Points that were clicked for it.
+    closes : bool
+        They are a loop.
     """
 
     plan: Plan

@@ -34,7 +34,13 @@ Box = tuple[Floats, Floats]
 
 @dataclass(frozen=True)
 class Parts:
-    """What tools ask and change. ground : what a new cut would be put on"""
+    """What tools ask and change.
+
+    Attributes
+    ----------
+    ground : Callable[[], CutContext]
+        What a new cut would be put on.
+    """
 
     desk: Desk
     cutting: Cutting
@@ -47,8 +53,17 @@ class Parts:
 
 @dataclass(frozen=True, eq=False)
 class GripDrag:
-    """A grip on its way. start, place : (3,) mm, where it was and where it is dragged to
-    facing : (3,) the way that the surface looks there, None beside it; sides : on which the piece there lies"""
+    """A grip on its way.
+
+    Attributes
+    ----------
+    start, place : (3,) float64, mm
+        Where it was and where it is dragged to.
+    facing : (3,) float64
+        The way that the surface looks there, None beside it.
+    sides : tuple[Side, ...]
+        On which the piece there lies.
+    """
 
     grip: str
     start: Floats
@@ -65,8 +80,16 @@ class Tools(QWidget, Generic[C]):
 
 
 class OnDesk(ABC, Generic[C]):
-    """kind : of the cut; word, tip : what its button says; rank : where that stands among them
-    pointed : what is pointed at to place one, see ``Pointing``; empty where it is placed in the middle at once
+    """Attributes
+    ----------
+    kind : ClassVar[str]
+        Of the cut.
+    word, tip : ClassVar[str]
+        What its button says.
+    rank : ClassVar[int]
+        Where that stands among them.
+    pointed : ClassVar[str]
+        What is pointed at to place one, see ``Pointing``; empty where it is placed in the middle at once.
     """
 
     kind: ClassVar[str]
@@ -83,7 +106,10 @@ class OnDesk(ABC, Generic[C]):
     def placed(self, ground: CutContext, at: Floats | None) -> C:
         """A cut of the kind, put where it serves best.
 
-        at : (3,) mm, model frame, where the user pointed; None where nothing is pointed at
+        Parameters
+        ----------
+        at : (3,) float64, mm, model frame
+            Where the user pointed; None where nothing is pointed at.
         """
 
     @abstractmethod
@@ -96,7 +122,13 @@ class OnDesk(ABC, Generic[C]):
 
     def grips(self, cut: C, box: Box, seam: Floats) -> dict[str, Floats]:
         """(3,) places that can be dragged, by name: "middle", "size 0" to "size 2", "point 0" and so on, "cell 0 0 0",
-        "border 0"; the first word decides the hint. seam : (k, 2, 3) segments of where it meets the surface now"""
+        "border 0"; the first word decides the hint.
+
+        Parameters
+        ----------
+        seam : (k, 2, 3) float64
+            Segments of where it meets the surface now.
+        """
         return {}
 
     def pulled(self, cut: C, pull: GripDrag) -> Update:

@@ -17,7 +17,13 @@ def ring(points: Floats) -> Floats:
 
 
 def box_edges(centre: Triple, half: Triple, rotation: Floats) -> Floats:
-    """(12, 2, 3) edges of a box. rotation : from the model's axes to its own"""
+    """(12, 2, 3) edges of a box.
+
+    Parameters
+    ----------
+    rotation : array of float64
+        From the model's axes to its own.
+    """
     signs = np.array([[1 - 2 * ((n >> k) & 1) for k in range(3)] for n in range(8)], float)
     corners = np.array(centre) + (signs * np.array(half)) @ rotation
     return np.asarray(corners[_BOX])

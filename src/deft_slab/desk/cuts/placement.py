@@ -24,7 +24,13 @@ from .kind import ON_DESK, OnDesk
 
 
 class Placing(QObject):
-    """A part of the desk state. line : (k, 3) points of the line that is being drawn, mm, model frame"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    line : (k, 3)
+        Points of the line that is being drawn, mm, model frame.
+    """
 
     changed = Signal()
 
@@ -60,7 +66,13 @@ class Placing(QObject):
         self._cutting.put(here.placed(self.ground(closes=closes), at))
 
     def ground(self, *, closes: bool = False) -> CutContext:
-        """What a new cut is put on. closes : the line that was drawn is a loop"""
+        """What a new cut is put on.
+
+        Parameters
+        ----------
+        closes : bool
+            The line that was drawn is a loop.
+        """
         desk = self._desk
         low, high = desk.box
         upward = np.asarray(desk.plan.tilt.rotation.T @ np.array([0.0, 0.0, 1.0]))
@@ -122,7 +134,13 @@ class Placing(QObject):
     # reach
 
     def bound(self, kind: str) -> None:
-        """Bounds the selected cut. kind : "all", "rest", "piece", "box", "region" (picked), "outline" (drawn)"""
+        """Bounds the selected cut.
+
+        Parameters
+        ----------
+        kind : str
+            "all", "rest", "piece", "box", "region" (picked), "outline" (drawn).
+        """
         desk, cut = self._desk, self._desk.cut
         if cut is None:
             return

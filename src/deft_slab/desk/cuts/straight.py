@@ -225,7 +225,8 @@ class StraightTools(Tools[StraightCut]):
 
 def to_angles(normal: Floats) -> tuple[float, float]:
     """(lean, facing) in degrees of a unit normal, bed frame: lean 0 is a level cut, 90 an upright one; facing is the
-    compass direction the cut looks at, counter-clockwise from +X."""
+    compass direction the cut looks at, counter-clockwise from +X.
+    """
     lean = math.degrees(math.acos(max(-1.0, min(1.0, float(normal[2])))))
     facing = math.degrees(math.atan2(float(normal[1]), float(normal[0]))) if lean > 1e-6 else 0.0
     return lean, facing

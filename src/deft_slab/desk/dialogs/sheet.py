@@ -20,7 +20,13 @@ _EDGE = 24
 
 
 class SheetDialog(QDialog):
-    """pages : (height, width) uint8 each; redraw : has it drawn for another paper; write : for one that is given"""
+    """pages : (height, width) uint8 each; redraw : has it drawn for another paper;
+
+    Attributes
+    ----------
+    write
+        For one that is given.
+    """
 
     def __init__(
         self, pages: Sequence[Bytes], paper: Paper, redraw: Callable[[Paper], None],

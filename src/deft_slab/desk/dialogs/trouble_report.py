@@ -27,7 +27,15 @@ _NAME = "the model"
 
 @dataclass(frozen=True)
 class Wishes:
-    """What stands in a report. plan : of what is open, without any surface; names : of files, models and pieces"""
+    """What stands in a report.
+
+    Attributes
+    ----------
+    plan : bool
+        Of what is open, without any surface.
+    names : bool
+        Of files, models and pieces.
+    """
 
     plan: bool = True
     names: bool = False

@@ -14,7 +14,13 @@ from .guide import Guide
 
 
 class GuideCard(QFrame):
-    """take : does what is proposed; otherwise : goes on without it"""
+    """Attributes
+    ----------
+    take
+        Does what is proposed.
+    otherwise
+        Goes on without it.
+    """
 
     def __init__(self, guide: Guide) -> None:
         super().__init__()

@@ -23,7 +23,10 @@ if TYPE_CHECKING:
 class Guide(QObject):
     """For the UI thread. It follows the steps of the desk: who goes to another one is helped on there.
 
-    changed : what is proposed is another
+    Attributes
+    ----------
+    changed
+        What is proposed is another.
     """
 
     changed = Signal()
@@ -31,7 +34,13 @@ class Guide(QObject):
     def __init__(
         self, state: DeskState, ask_open: Callable[[], object], ask_folder: Callable[[], object], parent: QObject
     ) -> None:
-        """ask_open : asks for a file to open; ask_folder : for one that beds are written into, and writes them"""
+        """Parameters
+        ----------
+        ask_open : Callable[[], object]
+            Asks for a file to open.
+        ask_folder : Callable[[], object]
+            For one that beds are written into, and writes them.
+        """
         super().__init__(parent)
         self._state, self._ask_open, self._ask_folder = state, ask_open, ask_folder
         self._taking = ""

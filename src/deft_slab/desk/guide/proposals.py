@@ -33,10 +33,18 @@ _MOST_LOOKED_FOR = 24
 
 @dataclass(frozen=True)
 class Proposal:
-    """says : what is proposed, and why; does : on the button that takes it, empty while there is nothing to take yet
-    act : takes it; None: there is nothing to do, and the button only goes on
-    otherwise : on the button that goes on without it; empty where there is none
-    stays : once it is taken there is more to propose at this step
+    """Attributes
+    ----------
+    says : str
+        What is proposed, and why.
+    does : str
+        On the button that takes it, empty while there is nothing to take yet.
+    act : Callable[[], object] | None
+        Takes it; None: there is nothing to do, and the button only goes on.
+    otherwise : str
+        On the button that goes on without it; empty where there is none.
+    stays : bool
+        Once it is taken there is more to propose at this step.
     """
 
     says: str
@@ -52,7 +60,11 @@ def too_large(state: DeskState) -> Piece | None:
 
 
 def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
-    """as_it_came : what the file holds is left as it is"""
+    """Parameters
+    ----------
+    as_it_came : bool
+        What the file holds is left as it is.
+    """
     size = text.any_box(triple(state.sizing.size))
     if state.sizing.asking_unit:
         return Proposal(tr("Its file does not say its unit. In {unit} it is {size}: is that how large it is to "
@@ -185,7 +197,13 @@ def on_cut(state: DeskState) -> Proposal:
 
 
 def _more(state: DeskState, why: str, pieces: int) -> Proposal:
-    """More pieces, where so few do not fit. pieces : so many at least"""
+    """More pieces, where so few do not fit.
+
+    Parameters
+    ----------
+    pieces : int
+        So many at least.
+    """
     most = min(max(2 * state.ways.wishes.pieces, pieces), _MOST_LOOKED_FOR)
     return Proposal(why, tr("Look for up to {count} pieces", count=most),
                     lambda: state.ways.wish(pieces=most, must_fit=True), tr("Leave it whole"), stays=True)
@@ -210,7 +228,8 @@ def _way(state: DeskState, best: WayShown) -> Proposal:
 
 def _best_way(found: WaysFound | None) -> WayShown | None:
     """The one with the least support, of those that are fully measured and whose pieces all fit and sit flat; once
-    all have been looked for and there is none, of those whose pieces fit."""
+    all have been looked for and there is none, of those whose pieces fit.
+    """
     fit = [way for way in found.ways if way.cuts and not way.near and way.all_fit] if found else []
     flat = [way for way in fit if way.all_flat]
     fine = flat or (fit if found is not None and found.done else [])

@@ -1,5 +1,6 @@
 """What each kind of join has in the window: its word, its fields, and how a new one is made. Every module in this
-folder is loaded."""
+folder is loaded.
+"""
 
 from __future__ import annotations
 

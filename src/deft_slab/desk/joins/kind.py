@@ -18,8 +18,17 @@ ON_DESK: dict[str, JoinOnDesk[Any]] = {}
 
 @dataclass(frozen=True)
 class Switch:
-    """Something of a join that is one way or the other. words : what is said on it, by what it is; does : its tooltip
-    update : what changes when it is pressed"""
+    """Something of a join that is one way or the other.
+
+    Attributes
+    ----------
+    words : Callable[[Any], str]
+        What is said on it, by what it is.
+    does : str
+        Its tooltip.
+    update : Callable[[Any], Mapping[str, Any]]
+        What changes when it is pressed.
+    """
 
     words: Callable[[Any], str]
     does: str
@@ -28,8 +37,18 @@ class Switch:
 
 @dataclass(frozen=True)
 class Where:
-    """Where a new join is put. cut, between : whose contact; at : mm, model frame; width : mm that suits the contact
-    stock : mm, diameters of the rods that one has"""
+    """Where a new join is put.
+
+    Attributes
+    ----------
+    cut, between : str
+        Whose contact.
+    at : mm, model frame
+    width : float, mm
+        That suits the contact.
+    stock : mm
+        Diameters of the rods that one has.
+    """
 
     id: str
     cut: str
@@ -62,7 +81,15 @@ def nearest_rod(stock: Sequence[float], wish: float, otherwise: float) -> float:
 
 
 class JoinOnDesk(Generic[J]):
-    """word : on its button; adds : its tooltip; place : of its button among the others"""
+    """Attributes
+    ----------
+    word : ClassVar[str]
+        On its button.
+    adds : ClassVar[str]
+        Its tooltip.
+    place : ClassVar[int]
+        Of its button among the others.
+    """
 
     kind: ClassVar[str]
     word: ClassVar[str]
@@ -82,8 +109,15 @@ class JoinOnDesk(Generic[J]):
         return []
 
     def sized(self, join: J, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
-        """What changes of it when its handle is pulled. factor : how much wider it is to be; stock : mm, diameters of
-        the rods that one has"""
+        """What changes of it when its handle is pulled.
+
+        Parameters
+        ----------
+        factor : float
+            How much wider it is to be.
+        stock : mm
+            Diameters of the rods that one has.
+        """
         return {}
 
     def heading(self, join: J) -> Triple | None:

@@ -32,9 +32,15 @@ _TIPS = {
 class Column:
     """One figure. ``of`` takes the totals; less is better unless ``best`` says otherwise ("less", "more", "")
 
-    tells : whether it says anything of a plan; where it does of none, it is not shown
-    of_layers : in place of ``of`` where it is of the check, and unknown until that was made
-    of_work : in place of ``of`` where it is of the beds; such are shown in Hand off, in place of what is not ``in_job``
+    Attributes
+    ----------
+    tells : Callable[[Totals], bool]
+        Whether it says anything of a plan; where it does of none, it is not shown.
+    of_layers : Callable[[LayerTotals], float] | None
+        In place of ``of`` where it is of the check, and unknown until that was made.
+    of_work : Callable[[PrintJob], float] | None
+        In place of ``of`` where it is of the beds; such are shown in Hand off, in place of what is not
+        ``in_job``.
     """
 
     title: str
@@ -133,7 +139,13 @@ COLUMNS: tuple[Column, ...] = (
 
 @dataclass(frozen=True, eq=False)
 class Row:
-    """choice : its key in the ledger, None for the plan on the bed; approximate : something is dragged"""
+    """Attributes
+    ----------
+    choice : str
+        Its key in the ledger, None for the plan on the bed.
+    approximate : bool
+        Something is dragged.
+    """
 
     choice: str | None
     name: str

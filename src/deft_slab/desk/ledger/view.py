@@ -42,7 +42,11 @@ Index = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True, eq=False)
 class _Cell:
-    """share : of the greatest figure of its column; None for no bar"""
+    """Attributes
+    ----------
+    share : float
+        Of the greatest figure of its column; None for no bar.
+    """
 
     figure: str
     font: QFont

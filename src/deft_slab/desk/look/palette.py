@@ -81,7 +81,12 @@ _SHADES = 256
 def ramp_colours(past_threshold: Floats32, base: str, ramp: tuple[str, str, str], most: float = 45.0) -> Bytes:
     """(m, 3): the ramp where support is needed, the base colour elsewhere.
 
-    past_threshold : (m,) degrees past the threshold, -1 where none is needed; most : degrees at the ramp's end
+    Parameters
+    ----------
+    past_threshold : (m,) float32, degrees
+        Past the threshold, -1 where none is needed.
+    most : float, degrees
+        At the ramp's end.
     """
     stops = np.stack([rgb(colour) for colour in ramp])
     shades = np.linspace(0.0, 1.0, _SHADES)

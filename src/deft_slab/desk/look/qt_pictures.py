@@ -9,7 +9,11 @@ from ...core.arrays import Bytes
 
 
 def image_of(picture: Bytes) -> QImage:
-    """picture : (height, width, 4) uint8, red, green, blue, alpha; copied"""
+    """Parameters
+    ----------
+    picture : (height, width, 4) uint8
+        Red, green, blue, alpha; copied.
+    """
     height, width, _ = picture.shape
     return QImage(picture.data, width, height, 4 * width, QImage.Format.Format_RGBA8888).copy()
 

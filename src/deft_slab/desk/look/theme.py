@@ -17,13 +17,20 @@ _HERE = Path(__file__).parent
 
 def sheet() -> str:
     """The style sheet, in the colours of now: for a window, once it is made. On the application Qt would style all that
-    is on a widget anew each time that it is put onto another, which doubles what it takes to make a panel."""
+    is on a widget anew each time that it is put onto another, which doubles what it takes to make a panel.
+    """
     down = (_HERE / ("down-light.svg" if p.is_dark() else "down.svg")).as_posix()
     return Template((_HERE / "desk.qss").read_text("utf-8")).substitute(vars(p), DOWN=down)
 
 
 def wants_dark(look: str, application: QApplication) -> bool:
-    """Whether the dark look is to be put on. look : see ``Settings``"""
+    """Whether the dark look is to be put on.
+
+    Parameters
+    ----------
+    look : str
+        See ``Settings``.
+    """
     if look == "as the desktop":
         return application.styleHints().colorScheme() == Qt.ColorScheme.Dark
     return look == "dark"

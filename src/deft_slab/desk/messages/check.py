@@ -13,7 +13,13 @@ from .requests import OfPiece, OfPlan
 
 @dataclass(frozen=True, eq=False)
 class CheckPieces(OfPlan[tuple[Inspection, ...]]):
-    """What there is to find of each piece. layer : mm, thickness of the layers; None: the printer's usual one"""
+    """What there is to find of each piece.
+
+    Attributes
+    ----------
+    layer : float, mm
+        Thickness of the layers; None: the printer's usual one.
+    """
 
     layer: float | None
 
@@ -32,7 +38,13 @@ class ProposeVents(OfPlan[tuple[Vent, ...]]):
 
 @dataclass(frozen=True, eq=False)
 class ProposePosts(OfPiece[PostsProposed]):
-    """Posts for a piece besides those of a set that were placed by hand. layer : as for ``CheckPieces``"""
+    """Posts for a piece besides those of a set that were placed by hand.
+
+    Attributes
+    ----------
+    layer : float
+        As for ``CheckPieces``.
+    """
 
     posts: PostSet
     layer: float | None
@@ -40,6 +52,12 @@ class ProposePosts(OfPiece[PostsProposed]):
 
 @dataclass(frozen=True, eq=False)
 class CutSection(OfPlan[tuple[SectionFace, ...]]):
-    """The exact sections of all pieces at a height. z : mm over the bed"""
+    """The exact sections of all pieces at a height.
+
+    Attributes
+    ----------
+    z : float
+        mm over the bed.
+    """
 
     z: float

@@ -15,8 +15,15 @@ from .requests import OfPlan
 
 @dataclass(frozen=True, eq=False)
 class BedsFound:
-    """lying : where all lies, the best so far; beds, least : how many that are, and at least must be; done : share of
-    what is tried, 1 when nothing more is"""
+    """Attributes
+    ----------
+    lying : tuple[Placement, ...]
+        Where all lies, the best so far.
+    beds, least : int
+        How many that are, and at least must be.
+    done : float
+        Share of what is tried, 1 when nothing more is.
+    """
 
     lying: tuple[Placement, ...]
     beds: int
@@ -27,7 +34,13 @@ class BedsFound:
 @dataclass(frozen=True, eq=False)
 class NestBeds(OfPlan[BedsFound]):
     """All pieces and copies laid on as few beds as it takes, around those that the plan has put by hand; each time
-    that it is asked some orders more are tried. anew : begins from nothing"""
+    that it is asked some orders more are tried.
+
+    Attributes
+    ----------
+    anew : bool
+        Begins from nothing.
+    """
 
     anew: bool
 
@@ -39,9 +52,19 @@ class ShareOut(OfPlan[Plan]):
 
 @dataclass(frozen=True, eq=False)
 class Deliver(OfPlan[list[Handed]]):
-    """Files of pieces and beds, and the lists of them. replace : whether files of these names may be replaced
-    with_posts : pieces in one body with their posts; paper : of the sheet that is written too, None for none
-    others : (name, plan) of the choices that it compares this one with"""
+    """Files of pieces and beds, and the lists of them.
+
+    Attributes
+    ----------
+    replace : bool
+        Whether files of these names may be replaced.
+    with_posts : bool
+        Pieces in one body with their posts.
+    paper : Paper | None
+        Of the sheet that is written too, None for none.
+    others : (name, plan)
+        Of the choices that it compares this one with.
+    """
 
     title: str
     folder: Path
@@ -54,7 +77,11 @@ class Deliver(OfPlan[list[Handed]]):
 
 @dataclass(frozen=True, eq=False)
 class SheetPages:
-    """pages : of the sheet, (height, width) uint8 each, as they are shown"""
+    """Attributes
+    ----------
+    pages : tuple[Bytes, ...]
+        Of the sheet, (height, width) uint8 each, as they are shown.
+    """
 
     pages: tuple[Bytes, ...]
 
@@ -70,8 +97,19 @@ class DrawSheet(OfPlan[SheetPages]):
 
 @dataclass(frozen=True, eq=False)
 class MakeBed(OfPlan[Path]):
-    """A file of one bed, to be sent. bed : its number, from 0 on; path : where it is put, whatever is there
-    layers : as pictures, and not as bodies; with_posts : pieces in one body with their posts"""
+    """A file of one bed, to be sent.
+
+    Attributes
+    ----------
+    bed : int
+        Its number, from 0 on.
+    path : Path
+        Where it is put, whatever is there.
+    layers : bool
+        As pictures, and not as bodies.
+    with_posts : bool
+        Pieces in one body with their posts.
+    """
 
     title: str
     bed: int

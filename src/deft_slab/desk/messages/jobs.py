@@ -58,7 +58,13 @@ _Message = tuple[int, Request[Any]]
 
 @dataclass(eq=False)
 class _Asked:
-    """A request in its lane. done, failed : who asked hears of it by them, on the UI thread"""
+    """A request in its lane.
+
+    Attributes
+    ----------
+    done, failed : Callable[[Any], None]
+        Who asked hears of it by them, on the UI thread.
+    """
 
     lane: str
     request: Request[Any]
@@ -86,7 +92,11 @@ class Jobs(QObject):
     _heard = Signal(int, int, str, object)
 
     def __init__(self, run: Callable[[Connection, Any], None], parent: QObject | None = None) -> None:
-        """run : what the process runs, see ``process``"""
+        """Parameters
+        ----------
+        run : Callable[[Connection, Any], None]
+            What the process runs, see ``process``.
+        """
         super().__init__(parent)
         sys.setswitchinterval(_TURN)
         self._run = run
@@ -128,7 +138,8 @@ class Jobs(QObject):
 
     def _send(self, connection: Connection, generation: int, outgoing: queue.SimpleQueue[_Message | None]) -> None:
         """On a thread of its own: a model of many triangles takes long to hand over, the more so to a process that is
-        still loading."""
+        still loading.
+        """
         while (message := outgoing.get()) is not None:
             try:
                 packed = ForkingPickler.dumps(message)
@@ -205,7 +216,8 @@ class Jobs(QObject):
 
     def close(self) -> None:
         """Ends the process at once: it has nothing that would be lost. What writes files for the user is waited for
-        before; see ``busy_with``."""
+        before; see ``busy_with``.
+        """
         self._closed = True
         self._wanted.value = 0
         self._waiting.clear()

@@ -61,7 +61,8 @@ class Sender:
 
         Raises
         ------
-        pickle.PicklingError, TypeError, AttributeError : something of it cannot travel; nothing has changed then.
+        pickle.PicklingError, TypeError, AttributeError
+            Something of it cannot travel; nothing has changed then.
         """
         new: dict[int, tuple[int, Any]] = {}
         mentioned: set[int] = set()

@@ -11,14 +11,26 @@ from .requests import OfPlan
 
 @dataclass(frozen=True, eq=False)
 class TakeRecipe(OfPlan[Recipe]):
-    """What stands on the model of a plan, with the box that it was made for. name : what it is kept under"""
+    """What stands on the model of a plan, with the box that it was made for.
+
+    Attributes
+    ----------
+    name : str
+        What it is kept under.
+    """
 
     name: str
 
 
 @dataclass(frozen=True, eq=False)
 class Used:
-    """plan : with the recipe; said : what of it does not fit, a sentence each"""
+    """Attributes
+    ----------
+    plan : Plan
+        With the recipe.
+    said : tuple[str, ...]
+        What of it does not fit, a sentence each.
+    """
 
     plan: Plan
     said: tuple[str, ...]

@@ -21,8 +21,16 @@ from ...core.search.results import CountsPieces, MapFigures, WorthTrying
 
 @dataclass(frozen=True, eq=False)
 class Evaluated:
-    """What the desk needs to show a plan. picture : (height, width, 4) uint8; printer : what it is judged by; work :
-    what printing it takes; clashes : of what is laid, see ``collisions``"""
+    """What the desk needs to show a plan.
+
+    Attributes
+    ----------
+    picture : (height, width, 4) uint8
+    printer : Printer
+        What it is judged by; work : what printing it takes.
+    clashes : tuple[tuple[int, int], ...]
+        Of what is laid, see ``collisions``.
+    """
 
     outcome: Outcome
     printer: Printer
@@ -49,9 +57,18 @@ class Evaluated:
 class Fetched:
     """A model that was opened, and its project if it came with one.
 
-    guests : surfaces of the project's guests, by content hash; advice : the mending that the surface needs
-    outline : (rows, columns) bool, the model seen from the front; unit : as stated in the file, else the likeliest
-    exact : the file holds exact faces, drawn at ``fineness`` mm
+    Attributes
+    ----------
+    guests : dict[str, Solid]
+        Surfaces of the project's guests, by content hash.
+    advice : Mending
+        The mending that the surface needs.
+    outline : (rows, columns) bool
+        The model seen from the front.
+    unit : Unit
+        As stated in the file, else the likeliest.
+    exact : bool
+        The file holds exact faces, drawn at ``fineness`` mm.
     """
 
     path: Path
@@ -67,8 +84,15 @@ class Fetched:
 
 @dataclass(frozen=True, eq=False)
 class Light:
-    """A piece with few triangles, for drawing it while something moves. vertices : (n, 3) mm, model frame
-    triangles : (m, 3); alike : (m,) for each the facet of the piece that is nearest, whose colour it has"""
+    """A piece with few triangles, for drawing it while something moves.
+
+    Attributes
+    ----------
+    vertices : (n, 3) float64, mm, model frame
+    triangles : (m, 3) int32
+    alike : (m,) int64
+        For each the facet of the piece that is nearest, whose colour it has.
+    """
 
     vertices: Floats
     triangles: Ints32
@@ -77,7 +101,13 @@ class Light:
 
 @dataclass(frozen=True, eq=False)
 class Walls:
-    """behind : (m,) mm of wall behind each facet of each piece; thinnest : mm that at least 1 mm² has behind it"""
+    """Attributes
+    ----------
+    behind : (m,), mm
+        Of wall behind each facet of each piece.
+    thinnest : float, mm
+        That at least 1 mm² has behind it.
+    """
 
     behind: tuple[Floats32, ...]
     thinnest: float
@@ -85,8 +115,15 @@ class Walls:
 
 @dataclass(frozen=True, eq=False)
 class MapRound:
-    """A round of directions of the tilt map. flats : (k, 3) down directions of large flats and of facets of the hull;
-    more : further rounds refine it"""
+    """A round of directions of the tilt map.
+
+    Attributes
+    ----------
+    flats : (k, 3) float64
+        Down directions of large flats and of facets of the hull.
+    more : bool
+        Further rounds refine it.
+    """
 
     figures: MapFigures
     flats: Floats
@@ -95,7 +132,10 @@ class MapRound:
 
 @dataclass(frozen=True, eq=False)
 class SeatShown:
-    """picture : (height, width, 4) uint8"""
+    """Attributes
+    ----------
+    picture : (height, width, 4) uint8
+    """
 
     seat: WorthTrying
     picture: Bytes
@@ -103,7 +143,13 @@ class SeatShown:
 
 @dataclass(frozen=True, eq=False)
 class SeatsFound:
-    """Seats worth trying of a piece, best first; figures : of all that was looked at."""
+    """Seats worth trying of a piece, best first;
+
+    Attributes
+    ----------
+    figures : MapFigures
+        Of all that was looked at.
+    """
 
     seats: tuple[SeatShown, ...]
     figures: MapFigures
@@ -113,10 +159,20 @@ class SeatsFound:
 class RoomShown:
     """The room for a join on its contact.
 
-    join : its id; contact : its number; low : (2,) mm across, the middle of the first cell; step : mm
-    reach : mm that the join takes around its place
-    enough, bare : (rows, columns) mm, the largest reach around each cell with the wall that the printer needs, and with
-    none; -inf beside the contact
+    Attributes
+    ----------
+    join : str
+        Its id.
+    contact : int
+        Its number.
+    low : (2,) float64, mm
+        Across, the middle of the first cell.
+    step : float, mm
+    reach : float, mm
+        That the join takes around its place.
+    enough, bare : (rows, columns) float32, mm
+        The largest reach around each cell with the wall that the printer needs, and with none; -inf beside the
+        contact.
     """
 
     join: str
@@ -132,9 +188,21 @@ class RoomShown:
 class WayShown(CountsPieces):
     """A way to part a piece, as ``search.found.Way`` has it, without its pieces.
 
-    left : share of the support of what is parted, as it sits now; seams : (k, 2, 3) mm, model frame
-    names : of the pieces, with how each sits; beds : that they take; seconds : of printing; picture : what is only
-    known from the draft mesh has none of these; alike : how many have the shape of another one, or its mirror image
+    Attributes
+    ----------
+    left : float
+        Share of the support of what is parted, as it sits now.
+    seams : (k, 2, 3) float64, mm, model frame
+    names : tuple[str, ...]
+        Of the pieces, with how each sits.
+    beds : int
+        That they take.
+    seconds : float
+        Of printing.
+    picture : array of uint8
+        What is only known from the draft mesh has none of these.
+    alike : int
+        How many have the shape of another one, or its mirror image.
     """
 
     plan: Plan
@@ -173,8 +241,13 @@ class WaysFound:
 
 @dataclass(frozen=True, eq=False)
 class PostsProposed:
-    """points : (k, 3) mm, model frame, where posts should touch; unheld : (u, 3) mm, islands that none could be brought
-    to"""
+    """Attributes
+    ----------
+    points : (k, 3) float64, mm, model frame
+        Where posts should touch.
+    unheld : (u, 3) float64, mm
+        Islands that none could be brought to.
+    """
 
     points: Floats
     unheld: Floats
@@ -182,8 +255,15 @@ class PostsProposed:
 
 @dataclass(frozen=True, eq=False)
 class Settled:
-    """Where cuts would move to. cuts : there; before, after : (seam in sight in mm, support in mm3), of the draft
-    mesh"""
+    """Where cuts would move to.
+
+    Attributes
+    ----------
+    cuts : tuple[Cut, ...]
+        There.
+    before, after : (seam in sight in mm, support in mm3)
+        Of the draft mesh.
+    """
 
     cuts: tuple[Cut, ...]
     before: tuple[float, float]

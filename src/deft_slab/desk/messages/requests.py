@@ -34,7 +34,11 @@ class Request(Generic[R]):
 
 @dataclass(frozen=True, eq=False)
 class OpenFile(Request[Fetched]):
-    """fineness : mm by which triangles may be off, for files with exact faces"""
+    """Attributes
+    ----------
+    fineness : float, mm
+        By which triangles may be off, for files with exact faces.
+    """
 
     path: Path
     fineness: float
@@ -56,7 +60,13 @@ class Recover(Request[Fetched]):
 
 @dataclass(frozen=True, eq=False)
 class Adopt(Request[None]):
-    """Makes the model in use known to the process. guests : surfaces by content hash"""
+    """Makes the model in use known to the process.
+
+    Attributes
+    ----------
+    guests : dict[str, Solid]
+        Surfaces by content hash.
+    """
 
     model: Model
     guests: dict[str, Solid]
@@ -65,7 +75,8 @@ class Adopt(Request[None]):
 @dataclass(frozen=True, eq=False)
 class KeepWork(Request[None]):
     """Writes the model of a plan, and some guests, by content hash, into the folder of unsaved work: the process has
-    them."""
+    them.
+    """
 
     folder: Path
     plan: Plan
@@ -99,7 +110,11 @@ class EvaluateLive(OfPlan[Evaluated]):
 
 @dataclass(frozen=True, eq=False)
 class Save(Request[Written]):
-    """replace : whether a file of that name may be replaced"""
+    """Attributes
+    ----------
+    replace : bool
+        Whether a file of that name may be replaced.
+    """
 
     project: Project
     printer: Printer
@@ -109,7 +124,15 @@ class Save(Request[Written]):
 
 @dataclass(frozen=True, eq=False)
 class WritePieces(OfPlan[list[Written]]):
-    """Each piece as an STL. equal_once : equal pieces are one file; with_posts : in one body with their posts"""
+    """Each piece as an STL.
+
+    Attributes
+    ----------
+    equal_once : bool
+        Equal pieces are one file.
+    with_posts : bool
+        In one body with their posts.
+    """
 
     folder: Path
     equal_once: bool
@@ -133,14 +156,24 @@ class WriteTogether(OfPlan[Written]):
 
 @dataclass(frozen=True, eq=False)
 class OfPiece(OfPlan[R]):
-    """number : of a piece, from 0 on"""
+    """Attributes
+    ----------
+    number : int
+        Of a piece, from 0 on.
+    """
 
     number: int
 
 
 @dataclass(frozen=True, eq=False)
 class LookAround(OfPiece[MapRound]):
-    """Figures of some directions of a piece, more in each round. round_number : from 0 on"""
+    """Figures of some directions of a piece, more in each round.
+
+    Attributes
+    ----------
+    round_number : int
+        From 0 on.
+    """
 
     round_number: int
 
@@ -170,8 +203,14 @@ class Lean(OfPiece[tuple[SeatShown, ...]]):
 
 @dataclass(frozen=True, eq=False)
 class FaceRegion(OfPiece[Floats]):
-    """(3,) the way that the smooth region around a place faces on the whole. place : (3,) mm, model frame
-    crease : degrees at which the region ends"""
+    """(3,) the way that the smooth region around a place faces on the whole.
+
+    Attributes
+    ----------
+    place : (3,) float64, mm, model frame
+    crease : float, degrees
+        At which the region ends.
+    """
 
     place: Floats
     crease: float
@@ -189,7 +228,11 @@ class Peek(OfPiece[Bytes]):
 
 @dataclass(frozen=True, eq=False)
 class OfSides(OfPlan[R]):
-    """sides : of the cuts, on which the piece lies that is meant; the first piece where none does"""
+    """Attributes
+    ----------
+    sides : tuple[Side, ...]
+        Of the cuts, on which the piece lies that is meant; the first piece where none does.
+    """
 
     sides: tuple[Side, ...]
 
@@ -218,7 +261,10 @@ class TurnCut(OfSides[Turned]):
 class LookForWays(OfPlan[WaysFound]):
     """Goes on by one step with looking for ways to part a piece, or all; begins where it is asked for the first time.
 
-    sides : of the cuts, on which the piece lies that is meant; None: all pieces
+    Attributes
+    ----------
+    sides : tuple[Side, ...] | None
+        Of the cuts, on which the piece lies that is meant; None: all pieces.
     """
 
     sides: tuple[Side, ...] | None
@@ -227,7 +273,15 @@ class LookForWays(OfPlan[WaysFound]):
 
 @dataclass(frozen=True, eq=False)
 class MoreLikeWay(Request[WaysFound]):
-    """Has the cuts of one way moved and turned together. asked : what it was found by; way : its plan"""
+    """Has the cuts of one way moved and turned together.
+
+    Attributes
+    ----------
+    asked : LookForWays
+        What it was found by.
+    way : Plan
+        Its plan.
+    """
 
     asked: LookForWays
     way: Plan
@@ -272,8 +326,15 @@ class LookAtRoom(OfPlan[RoomShown]):
 
 @dataclass(frozen=True, eq=False)
 class ProposeJoins(OfPlan[list[Join]]):
-    """Joins for the contacts that have none. only : the number of the one that is meant; None: all; stock : mm,
-    diameters of the rods that one has"""
+    """Joins for the contacts that have none.
+
+    Attributes
+    ----------
+    only : int
+        The number of the one that is meant; None: all.
+    stock : mm
+        Diameters of the rods that one has.
+    """
 
     only: int | None
     stock: tuple[float, ...]
@@ -291,7 +352,15 @@ class FitDry(OfPlan[DryFit]):
 
 @dataclass(frozen=True, eq=False)
 class WriteCoupon(Request[Path]):
-    """A coupon for a join; the reply is its file. steps : mm per side; replace : whether one there may be replaced"""
+    """A coupon for a join; the reply is its file.
+
+    Attributes
+    ----------
+    steps : tuple[float, ...]
+        mm per side.
+    replace : bool
+        Whether one there may be replaced.
+    """
 
     join: Join
     printer: Printer

@@ -33,7 +33,8 @@ _depth = 0
 
 class _Loop(QObject):
     """Has the loop of the windows do the rest, and sees first what comes to them while there is one: nothing is to be
-    clicked on that is no longer so."""
+    clicked on that is no longer so.
+    """
 
     def __init__(self, application: QCoreApplication) -> None:
         super().__init__(application)
@@ -46,7 +47,8 @@ class _Loop(QObject):
 
     def _turn(self) -> None:
         """Refreshes after all but what was just painted: both in one turn of the loop would keep it twice as long from
-        what a person does."""
+        what a person does.
+        """
         if not self._painted:
             _catch_up(TURN)
         self._painted = False
@@ -82,7 +84,10 @@ def gathered(*, later: bool = False) -> Iterator[None]:
     """While this is entered, what ``when_over`` is given waits for its end; also a decorator. An action that asks the
     user something in between does not hold it up: it is done as soon as events are.
 
-    later : nobody waits for it, so the loop has its turn first
+    Parameters
+    ----------
+    later : bool
+        Nobody waits for it, so the loop has its turn first.
     """
     global _depth
     _depth += 1

@@ -61,7 +61,8 @@ class Following(QObject):
 
 def follow(widget: QWidget, refresh: Callable[[], None], *signals: Any) -> Following:
     """Has a method of a widget called after some signals, once for each action, while the widget is shown, and when it
-    comes into sight if it missed one."""
+    comes into sight if it missed one.
+    """
     return Following(widget, refresh, signals)
 
 

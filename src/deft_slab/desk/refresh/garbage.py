@@ -1,7 +1,8 @@
 """Python looks for garbage in whatever thread happens to ask for memory. Parts of a window that are found in a thread
 beside it are ended there: at best Qt complains, at worst that thread has the interpreter's lock and waits for a lock of
 Qt's, which the window has and waits for the interpreter's. So garbage is collected in the window's thread alone, and
-when it has nothing else to do."""
+when it has nothing else to do.
+"""
 
 from __future__ import annotations
 

@@ -58,7 +58,8 @@ class Aside(QObject):
 
     def ask(self, work: Callable[[], T], then: Callable[[T], None]) -> None:
         """Has the thread do some work, and the window something with what comes of it. An error is raised in the
-        window."""
+        window.
+        """
 
         def worked() -> Callable[[], None]:
             return partial(then, work())

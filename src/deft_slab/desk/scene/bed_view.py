@@ -243,7 +243,8 @@ class BedView(SceneView):
 
     def _mark_facet(self) -> None:
         """Marks the flat place that would lie on the bed after a click. (Finding it takes some 30 ms at 200,000
-        triangles, so it waits for the pointer to rest.)"""
+        triangles, so it waits for the pointer to rest.)
+        """
         self._following.make_up()
         if self.scene is None or self._state.pointing.kind != "facet" or not self._state.up_to_date:
             return

@@ -34,7 +34,13 @@ _MARGIN = 40.0
 
 @dataclass(frozen=True, eq=False)
 class DrawnBeds:
-    """things : what is drawn of the beds; numbers : the mm along their edges"""
+    """Attributes
+    ----------
+    things : dict[str, Thing]
+        What is drawn of the beds.
+    numbers : tuple[Said, ...]
+        The mm along their edges.
+    """
 
     things: dict[str, Thing]
     numbers: tuple[Said, ...]
@@ -43,8 +49,12 @@ class DrawnBeds:
 def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) -> DrawnBeds:
     """The sheets of printers.
 
-    sheets : of each bed mm, where it begins along X, and its printer; reach : mm, how far the pieces go, for an endless
-    axis
+    Parameters
+    ----------
+    sheets : Sequence[tuple[float, Printer]]
+        Of each bed mm, where it begins along X, and its printer.
+    reach : mm
+        How far the pieces go, for an endless axis.
     """
     ruled = []
     for start, printer in sheets:
@@ -59,7 +69,11 @@ def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) ->
 
 @lru_cache(maxsize=8)
 def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[str, str, str]) -> DrawnBeds:
-    """colours : of the sheet, of its fine lines and of the others"""
+    """Parameters
+    ----------
+    colours : tuple[str, str, str]
+        Of the sheet, of its fine lines and of the others.
+    """
     sheets: list[list[float]] = []
     fine: list[list[list[float]]] = []
     coarse: list[list[list[float]]] = []
@@ -96,7 +110,12 @@ def too_large(
     """(the room that a printer has, on each bed where a piece leaves it; where and by how much); (None, nothing) where
     all fit.
 
-    sheets : of each piece, mm where its bed begins along X, and its printer; boxes : of each piece as it is drawn
+    Parameters
+    ----------
+    sheets : Sequence[tuple[float, Printer]]
+        Of each piece, mm where its bed begins along X, and its printer.
+    boxes : Sequence[Box]
+        Of each piece as it is drawn.
     """
     over = dict.fromkeys(sheet for sheet, piece in zip(sheets, pieces, strict=True) if not piece.fit.fits)
     if not over:

@@ -82,7 +82,10 @@ class Canvas:
     def draw(self, things: Mapping[str, Thing], hidden: tuple[float, float] = (0.0, math.inf)) -> None:
         """Draws these named things in place of those that are drawn; what differs in colour or pose alone is kept.
 
-        hidden : mm; of what is clipped, nothing is drawn below the first and above the second
+        Parameters
+        ----------
+        hidden : mm
+            Of what is clipped, nothing is drawn below the first and above the second.
         """
         for name in [name for name in self._things if name not in things]:
             self._remove(name)
@@ -135,12 +138,19 @@ class Canvas:
         """(pixels (height, width, 3) uint8; depth (height, width) float32, mm along the view, inf where nothing is).
 
         The top row comes first. Veils are drawn as one layer however many of their walls lie behind each other: the
-        scene is drawn without and with them, and the two pictures are mixed; they have no depth. ground : what
-        is seen where nothing is drawn; coarse : what is drawn instead of something else is, and that is not
+        scene is drawn without and with them, and the two pictures are mixed; they have no depth.
+
+        Parameters
+        ----------
+        ground : Colour
+            What is seen where nothing is drawn.
+        coarse : bool
+            What is drawn instead of something else is, and that is not.
 
         Raises
         ------
-        SceneError : VTK reported an error while drawing.
+        SceneError
+            VTK reported an error while drawing.
         """
         self._window.SetSize(width, height)
         self._renderer.SetBackground(*(value / 255 for value in ground))

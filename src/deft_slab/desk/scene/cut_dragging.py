@@ -15,7 +15,11 @@ from .scene_view import SceneView
 
 
 class Grab:
-    """held : the name of the handle or grip that is dragged, "" for none"""
+    """Attributes
+    ----------
+    held
+        The name of the handle or grip that is dragged, "" for none.
+    """
 
     def __init__(self, view: SceneView, state: DeskState) -> None:
         self._view, self._state = view, state
@@ -59,7 +63,13 @@ class Grab:
         return bool(self.held)
 
     def drag(self, at: QPointF, stepped: bool) -> None:
-        """What is held follows the pointer. stepped : in whole mm, or 5 degrees"""
+        """What is held follows the pointer.
+
+        Parameters
+        ----------
+        stepped : bool
+            In whole mm, or 5 degrees.
+        """
         if self._frame is None:
             self._drag_grip(at)
         else:
@@ -116,7 +126,8 @@ class Grab:
 
     def _drag_grip(self, at: QPointF) -> None:
         """A grip of a cut that is not flat follows the pointer: a point of a line over the surface, else in the plane
-        that faces the eye."""
+        that faces the eye.
+        """
         state, view = self._state, self._view
         cut, scene = state.cut, view.scene
         known = self._places()

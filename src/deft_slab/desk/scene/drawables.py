@@ -32,10 +32,18 @@ class Pose:
 class Mesh:
     """Triangles in one colour, or in one colour each ((m, 3) uint8).
 
-    vertices : (n, 3) mm, in a frame of its own that lies in the bed frame by ``pose``
-    veil : one translucent layer, however many of its walls lie behind each other; instead_of : the name of what it is
-    drawn for while that is drawn coarsely; through : also where something stands before it; clipped : hidden below the
-    height that the scene says
+    Attributes
+    ----------
+    vertices : (n, 3) float64, mm
+        In a frame of its own that lies in the bed frame by ``pose``.
+    veil : bool
+        One translucent layer, however many of its walls lie behind each other.
+    instead_of : str
+        The name of what it is drawn for while that is drawn coarsely.
+    through : bool
+        Also where something stands before it.
+    clipped : bool
+        Hidden below the height that the scene says.
     """
 
     vertices: Floats
@@ -64,7 +72,12 @@ class Mesh:
 
 @dataclass(frozen=True, eq=False)
 class Lines:
-    """Segments (k, 2, 3) mm, bed frame. width : pixels"""
+    """Segments (k, 2, 3) mm, bed frame.
+
+    Attributes
+    ----------
+    width : float, pixels
+    """
 
     segments: Floats
     colour: Colour

@@ -74,7 +74,8 @@ class Flight(QObject):
 
     def _fly_to_found(self, number: int, found: Finding) -> None:
         """Looks at something that was found in the layers: from below and outside at what begins in the air, with what
-        is below cut away; into pockets from above, with what is above cut away."""
+        is below cut away; into pockets from above, with what is above cut away.
+        """
         scene = self._view.scene
         if scene is None or number >= len(scene.placed):
             return

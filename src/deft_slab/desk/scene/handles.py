@@ -22,9 +22,14 @@ REACH = 12.0
 class CutFrame:
     """A cut as it is drawn.
 
-    centre : the point of the plane nearest to the middle of the model
-    normal, along, across : unit vectors; the last two lie in the plane
-    half_along, half_across : half the size of the drawn sheet, mm
+    Attributes
+    ----------
+    centre : array of float64
+        The point of the plane nearest to the middle of the model.
+    normal, along, across : array of float64
+        Unit vectors; the last two lie in the plane.
+    half_along, half_across : float
+        Half the size of the drawn sheet, mm.
     """
 
     centre: Floats
@@ -65,7 +70,13 @@ def cut_frame(normal: Floats, offset: float, low: Floats, high: Floats) -> CutFr
 
 
 def handles(frame: CutFrame, camera: Camera, height: int) -> dict[str, Floats]:
-    """Places of a cut's handles, the same size on the screen from near and far. height : pixels of the view"""
+    """Places of a cut's handles, the same size on the screen from near and far.
+
+    Parameters
+    ----------
+    height : int
+        Pixels of the view.
+    """
     return frame.handles(_ARM * camera.pixel(max(height, 1)))
 
 

@@ -33,8 +33,14 @@ _MOST_FLAGS = 6
 
 @dataclass(frozen=True, eq=False)
 class InkLine:
-    """Segments (k, 2, 3) mm, bed frame, in one colour (3,) or one each (k, 3). width : pixels; through : also where
-    something stands before them"""
+    """Segments (k, 2, 3) mm, bed frame, in one colour (3,) or one each (k, 3).
+
+    Attributes
+    ----------
+    width : float, pixels
+    through : bool
+        Also where something stands before them.
+    """
 
     segments: Floats
     colours: Floats
@@ -44,7 +50,13 @@ class InkLine:
 
 @dataclass(frozen=True, eq=False)
 class Flag:
-    """Words beside a place (3,) mm, bed frame. always : also where it lies over another one"""
+    """Words beside a place (3,) mm, bed frame.
+
+    Attributes
+    ----------
+    always : bool
+        Also where it lies over another one.
+    """
 
     place: Floats
     words: str
@@ -54,9 +66,19 @@ class Flag:
 
 @dataclass(eq=False)
 class Ink:
-    """dots : (points (k, 3), colour); grips : what can be dragged of a cut that is not flat; frame : of a flat one
-    points : of the line that is being drawn; dimensions : the box whose size is shown; reading : (what was read, its
-    points in the bed frame)
+    """Attributes
+    ----------
+    dots : list[tuple[Floats, str]]
+        (points (k, 3), colour).
+    grips : dict[str, Floats]
+        What can be dragged of a cut that is not flat.
+    frame : CutFrame | None
+        Of a flat one.
+    points : dict[str, Floats]
+        Of the line that is being drawn.
+    dimensions : Box | None
+        The box whose size is shown.
+    reading : (what was read, its points in the bed frame)
     """
 
     strokes: list[InkLine] = field(default_factory=list)
@@ -158,7 +180,8 @@ def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
 
 def _seams(state: DeskState, scene: Scene) -> list[InkLine]:
     """Each seam, grey where hidden to madder where in sight; while something is dragged of the draft mesh, all
-    madder."""
+    madder.
+    """
     dragged = state.draft is not None
     shown = state.live if dragged else state.evaluated
     if state.step not in ("Cut", "Check") or shown is None or not scene.standing:

@@ -25,7 +25,11 @@ _FLAG = (130.0, 26.0)
 
 
 def paint_marks(painter: QPainter, picture: Picture, points: dict[int, Floats]) -> None:
-    """points : (k, 3) of each kind, mm, bed frame"""
+    """Parameters
+    ----------
+    points : (k, 3)
+        Of each kind, mm, bed frame.
+    """
     marks = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK), (8, palette.MADDER), (16, palette.TEAL))
     for bit, colour in marks:
         if bit not in points:
@@ -126,7 +130,11 @@ def paint_scene(painter: QPainter, picture: Picture, scene: Scene) -> None:
 
 
 def paint_ink(painter: QPainter, picture: Picture, ink: Ink, grabbed: str) -> None:
-    """grabbed : the name of the grip or handle that is held"""
+    """Parameters
+    ----------
+    grabbed : str
+        The name of the grip or handle that is held.
+    """
     for stroke in ink.strokes:
         paint_lines(painter, picture, stroke.segments, stroke.colours, stroke.width, through=stroke.through)
     if ink.dimensions is not None:

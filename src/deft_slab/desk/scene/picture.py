@@ -16,8 +16,12 @@ from .camera import Camera
 class Picture:
     """A scene as it was drawn.
 
-    depth : (height, width) float32, of the pixels of the screen, mm along the view direction, inf where nothing is
-    size : (width, height) in pixels of the widget, of which one may be several of the screen
+    Attributes
+    ----------
+    depth : (height, width) float32
+        Of the pixels of the screen, mm along the view direction, inf where nothing is.
+    size : (width, height)
+        In pixels of the widget, of which one may be several of the screen.
     """
 
     camera: Camera

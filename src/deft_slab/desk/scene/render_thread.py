@@ -30,8 +30,18 @@ drawing_thread = side_thread("drawing")
 class Wanted:
     """A picture that is asked for.
 
-    scene : what is seen; things : how it is drawn; size : (width, height) in pixels of the widget; ratio : pixels of
-    the picture to one of the widget; veils, coarse : see ``Canvas.picture``
+    Attributes
+    ----------
+    scene : Scene
+        What is seen.
+    things : Mapping[str, Thing]
+        How it is drawn.
+    size : (width, height)
+        In pixels of the widget.
+    ratio : float
+        Pixels of the picture to one of the widget.
+    veils, coarse : bool
+        See ``Canvas.picture``.
     """
 
     scene: Scene
@@ -46,7 +56,13 @@ class Wanted:
 
 @dataclass(frozen=True, eq=False)
 class Rendered:
-    """A picture that was made. seconds : that it took"""
+    """A picture that was made.
+
+    Attributes
+    ----------
+    seconds : float
+        That it took.
+    """
 
     wanted: Wanted
     picture: Picture
@@ -57,7 +73,11 @@ class Easel:
     """Draws for one view. Of the pictures that are asked for while one is made, only the last is drawn."""
 
     def __init__(self, view: QObject, show: Callable[[Rendered], None]) -> None:
-        """show : is called in the window with each picture"""
+        """Parameters
+        ----------
+        show : Callable[[Rendered], None]
+            Is called in the window with each picture.
+        """
         self._aside, self._show = Aside(view, drawing_thread), show
         self._canvas: Canvas | None = None
 

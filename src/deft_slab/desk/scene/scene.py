@@ -37,7 +37,14 @@ _EVERY = 2.8
 
 @dataclass(frozen=True, eq=False)
 class Placed:
-    """A piece as it is drawn. box : (low, high) mm, bed frame; drawn : it is not hidden"""
+    """A piece as it is drawn.
+
+    Attributes
+    ----------
+    box : (low, high), mm, bed frame
+    drawn : bool
+        It is not hidden.
+    """
 
     piece: Piece
     pose: Pose
@@ -47,13 +54,30 @@ class Placed:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """things : what is drawn, by name; placed : the pieces; box : of all that is drawn; model : where the standing
-    model is, and its box; hidden : mm, nothing of the pieces is drawn below the first and above
-    the second
-    numbers : on the beds; over : where pieces leave the printer's room; marks : (k, 3) points of each kind of mark
-    open_edges : (k, 2, 3) mm, bed frame, none where the surface is closed or parted
-    arrangement : differs where the pieces are put elsewhere as a whole, so that they should be framed anew
-    made_of : of what derived data was made, so that the next scene takes over what is the same
+    """Attributes
+    ----------
+    things : dict[str, Thing]
+        What is drawn, by name.
+    placed : tuple[Placed, ...]
+        The pieces.
+    box : Box
+        Of all that is drawn.
+    model : Pose
+        Where the standing model is, and its box.
+    hidden : mm
+        Nothing of the pieces is drawn below the first and above the second.
+    numbers : tuple[Said, ...]
+        On the beds.
+    over : tuple[Said, ...]
+        Where pieces leave the printer's room.
+    marks : (k, 3)
+        Points of each kind of mark.
+    open_edges : (k, 2, 3) float64, mm, bed frame
+        None where the surface is closed or parted.
+    arrangement : tuple[object, ...]
+        Differs where the pieces are put elsewhere as a whole, so that they should be framed anew.
+    made_of : Made
+        Of what derived data was made, so that the next scene takes over what is the same.
     """
 
     things: dict[str, Thing]
@@ -75,7 +99,10 @@ class Scene:
     ) -> tuple[int, int, Floats] | None:
         """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first.
 
-        assembled : as if all pieces were where they belong on the model, where seams are drawn
+        Parameters
+        ----------
+        assembled : bool
+            As if all pieces were where they belong on the model, where seams are drawn.
         """
         best: tuple[float, int, int, Floats] | None = None
         for number, one in enumerate(self.placed):
@@ -89,7 +116,13 @@ class Scene:
         return best[1:] if best else None
 
     def marking(self, number: int, facets: NDArray[np.generic], off: Floats) -> Mesh:
-        """Some facets of a piece, marked. off : (3,) unit vector, model frame, the way on which it lies before them"""
+        """Some facets of a piece, marked.
+
+        Parameters
+        ----------
+        off : (3,) float64
+            Unit vector, model frame, the way on which it lies before them.
+        """
         one = self.placed[number]
         solid, pose = one.piece.solid, one.pose
         before = Pose(pose.rotation, pose.of(_BEFORE * off))
@@ -101,7 +134,13 @@ _FITTED = 0.5
 
 
 def scene_of(showing: SceneSubject, before: Scene | None = None) -> Scene:
-    """What is drawn of a showing. before : a scene of which is taken over what is the same"""
+    """What is drawn of a showing.
+
+    Parameters
+    ----------
+    before : Scene | None
+        A scene of which is taken over what is the same.
+    """
     making = Making(before.made_of if before is not None else {})
     things: dict[str, Thing] = {}
     printer, bed = showing.printer, (showing.printer.bed_x, showing.printer.bed_y)

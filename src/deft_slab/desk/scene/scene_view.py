@@ -26,7 +26,12 @@ _SLOW = 0.1
 class SceneView(QWidget):
     """Subclasses say what is looked at, and what a mouse does.
 
-    scene : what is shown; None while nothing is drawn; picture : of it, as it was drawn last
+    Attributes
+    ----------
+    scene
+        What is shown; None while nothing is drawn.
+    picture
+        Of it, as it was drawn last.
     """
 
     def __init__(self) -> None:
@@ -140,7 +145,13 @@ class SceneView(QWidget):
             self.look(self.camera.framing(*self.scene.box, self.width(), self.height()))
 
     def hit(self, at: QPointF, *, assembled: bool = False) -> tuple[int, int, Floats] | None:
-        """(piece, facet, place in mm of the model frame) under a pixel. assembled : see ``Scene.hit``"""
+        """(piece, facet, place in mm of the model frame) under a pixel.
+
+        Parameters
+        ----------
+        assembled : bool
+            See ``Scene.hit``.
+        """
         ray = self.camera.ray(at.x(), at.y(), self.width(), self.height())
         return self.scene.hit(*ray, assembled=assembled) if self.scene is not None else None
 

@@ -16,9 +16,16 @@ from ..state.view import View
 class SceneSubject:
     """What a scene is of.
 
-    plan : on the bed, which may not be measured yet; model : as it was opened
-    selected : number of the selected piece, -1 for none; walls : of the pieces, where they are coloured, and what
-    counts as thin, mm
+    Attributes
+    ----------
+    plan : Plan | None
+        On the bed, which may not be measured yet.
+    model : Model | None
+        As it was opened.
+    selected : int
+        Number of the selected piece, -1 for none.
+    walls : Walls | None
+        Of the pieces, where they are coloured, and what counts as thin, mm.
     """
 
     printer: Printer

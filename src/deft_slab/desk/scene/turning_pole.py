@@ -40,8 +40,15 @@ _SIDES = (
 
 @dataclass(frozen=True)
 class PoleTurn:
-    """How far a piece is turned from where it was. lean : degrees off the vertical, towards ``side`` degrees on the bed
-    (0 is right, 90 back); around : degrees about the vertical"""
+    """How far a piece is turned from where it was.
+
+    Attributes
+    ----------
+    lean : float, degrees
+        Off the vertical, towards ``side`` degrees on the bed (0 is right, 90 back).
+    around : float, degrees
+        About the vertical.
+    """
 
     lean: float = 0.0
     side: float = 0.0
@@ -69,7 +76,14 @@ class PoleTurn:
 
 @dataclass(frozen=True, eq=False)
 class Pole:
-    """Around the selected piece. centre : (3,); length, radius : mm, of the pole and of the circle on the bed"""
+    """Around the selected piece.
+
+    Attributes
+    ----------
+    centre : (3,) float64
+    length, radius : float, mm
+        Of the pole and of the circle on the bed.
+    """
 
     centre: Floats
     length: float

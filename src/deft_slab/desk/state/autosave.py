@@ -1,5 +1,6 @@
 """Keeping the work on the desk against a kill: the copy of the model is made by the worker, the project is written at
-each change. See ``recovery`` for how it is stored."""
+each change. See ``recovery`` for how it is stored.
+"""
 
 from __future__ import annotations
 

@@ -26,8 +26,15 @@ STEP = 15.0
 
 
 class Bedding(QObject):
-    """A part of the desk state. picked : the number, in what is laid, of the copy of a piece that is moved or turned
-    keeping_free : rectangles are drawn on the beds, on which nothing may lie"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    picked
+        The number, in what is laid, of the copy of a piece that is moved or turned.
+    keeping_free
+        Rectangles are drawn on the beds, on which nothing may lie.
+    """
 
     changed = Signal()
     written = Signal()
@@ -75,7 +82,13 @@ class Bedding(QObject):
 
     def of_printer(self, bed: int, number: int) -> tuple[bool, int]:
         """(whether a bed is of the second printer, its number among the beds of its printer); a bed after all others is
-        the next one of the printer that a piece is on. number : of the piece, in what is laid"""
+        the next one of the printer that a piece is on.
+
+        Parameters
+        ----------
+        number : int
+            Of the piece, in what is laid.
+        """
         on_it = next((n for n, one in enumerate(self.laid) if one.bed == bed), None)
         pieces = self._desk.pieces
         if on_it is not None:
@@ -86,7 +99,8 @@ class Bedding(QObject):
 
     def move(self, number: int, bed: int, x: float, y: float) -> None:
         """Puts a piece somewhere: the low corner of its footprint at x, y mm of a bed. All others stay where they
-        are; on a bed of the other printer all of its copies are printed there from then on."""
+        are; on a bed of the other printer all of its copies are printed there from then on.
+        """
         pieces = self._desk.pieces
         if not pieces or number >= len(self.laid):
             return
@@ -118,7 +132,8 @@ class Bedding(QObject):
 
     def nest(self) -> None:
         """Looks for fewer beds, around the pieces that were put by hand, until it is stopped or all was tried; then
-        what was found is taken."""
+        what was found is taken.
+        """
         self._search(self._desk.plan, anew=True)
 
     def _search(self, plan: Plan, *, anew: bool) -> None:
@@ -187,11 +202,23 @@ class Bedding(QObject):
                  still=lambda: desk.is_open and desk.plan == plan)
 
     def print_on(self, number: int, *, second: bool) -> None:
-        """Prints a piece, with its copies, on the first or on the second printer. number : of the piece"""
+        """Prints a piece, with its copies, on the first or on the second printer.
+
+        Parameters
+        ----------
+        number : int
+            Of the piece.
+        """
         self._wish(tr("move a piece to another printer"), number, second=second, material="")
 
     def make_of(self, number: int, material: str) -> None:
-        """Prints a piece of another material of its printer; empty: of the usual one. number : of the piece"""
+        """Prints a piece of another material of its printer; empty: of the usual one.
+
+        Parameters
+        ----------
+        number : int
+            Of the piece.
+        """
         self._wish(tr("change the material of a piece"), number, material=material)
 
     def _wish(self, did: str, number: int, **what: object) -> None:
@@ -211,7 +238,8 @@ class Bedding(QObject):
 
     def keep_free(self, bed: int, x: float, y: float, wide: float, deep: float) -> None:
         """Keeps a rectangle of all beds of a bed's printer free, mm, as far as it lies on the bed; one that is smaller
-        than _CLICK takes those away that are there."""
+        than _CLICK takes those away that are there.
+        """
         desk = self._desk
         second = desk.plan.second if self.of_printer(bed, 0)[0] else None
         printer = second or desk.printer
@@ -252,7 +280,12 @@ class Bedding(QObject):
 
     def write(self, folder: Path, wished: Wished, paper: Paper | None, *, replace: bool = False) -> None:
         """Writes pieces and beds into a folder, with the lists of them and a sheet; asks before it replaces any.
-        paper : of the sheet, None for none"""
+
+        Parameters
+        ----------
+        paper : Paper | None
+            Of the sheet, None for none.
+        """
         desk = self._desk
 
         def tell_written(written: list[Handed]) -> None:

@@ -24,8 +24,14 @@ FROM_MAP = tr("take a cut from the cut map")
 class CutSearch(QObject):
     """A part of the desk state.
 
-    map : of planes through the piece, None before; sweep, turned : of the selected cut
-    figure : what colours the map, "support", "sight" or "both"
+    Attributes
+    ----------
+    map
+        Of planes through the piece, None before.
+    sweep, turned
+        Of the selected cut.
+    figure
+        What colours the map, "support", "sight" or "both".
     """
 
     changed = Signal()
@@ -55,7 +61,8 @@ class CutSearch(QObject):
 
     def base(self) -> tuple[Plan, tuple[Side, ...]]:
         """(the plan that the map is for, the sides that the piece it is for lies on): without the selected cut where
-        that is straight and the last one, so that the map shows where else it could be; else of the selected piece."""
+        that is straight and the last one, so that the map shows where else it could be; else of the selected piece.
+        """
         desk, plan = self._desk, self._desk.plan
         cut = desk.cut
         if isinstance(cut, StraightCut) and plan.recipe[-1].id == cut.id and not cut.bounded:

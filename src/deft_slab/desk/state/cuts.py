@@ -28,8 +28,12 @@ _NO_MIRROR = tr("No plane of symmetry was found for this.\nSet one by hand: “M
 class Cutting(QObject):
     """A part of the desk state.
 
-    settled : where the selected cut, or all, would settle, None while that was not asked
-    mirrors : (unit normal, offset) of the planes of symmetry, none where none was found or they were not looked for
+    Attributes
+    ----------
+    settled
+        Where the selected cut, or all, would settle, None while that was not asked.
+    mirrors : (unit normal, offset)
+        Of the planes of symmetry, none where none was found or they were not looked for.
     """
 
     changed = Signal()

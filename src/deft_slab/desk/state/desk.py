@@ -38,8 +38,15 @@ _PICTURES = 64
 
 @dataclass(frozen=True, eq=False)
 class Entry:
-    """What the ledger keeps of an evaluated plan. picture : (height, width, 4) uint8 or None; work : what printing all
-    of it takes, None where that is not known"""
+    """What the ledger keeps of an evaluated plan.
+
+    Attributes
+    ----------
+    picture : (height, width, 4) uint8
+        Or None.
+    work : PrintJob | None
+        What printing all of it takes, None where that is not known.
+    """
 
     totals: Totals
     picture: Bytes | None
@@ -49,10 +56,20 @@ class Entry:
 class Desk(ProjectState):
     """The project on the bed.
 
-    evaluated : what the plan that was measured last comes to; None before
-    draft : the plan that is being dragged, None while none is; live : what it comes to, about; live_problem : why that
-    has no figures, empty where it has, or will
-    selected_piece : its number, from 0 on; line_of_sight : from the model to the eye, bed frame
+    Attributes
+    ----------
+    evaluated
+        What the plan that was measured last comes to; None before.
+    draft
+        The plan that is being dragged, None while none is.
+    live
+        What it comes to, about.
+    live_problem
+        Why that has no figures, empty where it has, or will.
+    selected_piece
+        Its number, from 0 on.
+    line_of_sight
+        From the model to the eye, bed frame.
     """
 
     outcome_changed = Signal()
@@ -162,7 +179,10 @@ class Desk(ProjectState):
     def begin(self, model: Model, guest_surfaces: dict[str, Solid], project: Project, *, saved: bool) -> None:
         """Takes what was opened in place of all that was there; who opens it tells when all of it is there.
 
-        saved : the project comes from its own file
+        Parameters
+        ----------
+        saved : bool
+            The project comes from its own file.
         """
         self._model, self.guest_surfaces = model, guest_surfaces
         self.history.begin(project, saved=saved)

@@ -23,7 +23,13 @@ from .validation import validated
 
 
 class Fitting(QObject):
-    """A part of the desk state. dry : how the pieces went together when that was last asked"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    dry
+        How the pieces went together when that was last asked.
+    """
 
     changed = Signal()
 
@@ -69,7 +75,13 @@ class Fitting(QObject):
         desk.do_plan(tr("cap a meeting point"), desk.plan.with_join(cap))
 
     def clearance_for_all(self, clearance: float) -> None:
-        """Gives all joins of the plan that have one the same clearance. clearance : mm per side"""
+        """Gives all joins of the plan that have one the same clearance.
+
+        Parameters
+        ----------
+        clearance : float
+            mm per side.
+        """
         plan = self._desk.plan
         joins = tuple(
             validated(join, {"clearance": clearance}, tr("The {word}", word=join.word)) if join.holds else join
@@ -81,7 +93,8 @@ class Fitting(QObject):
 
     def write_coupon(self, steps: tuple[float, ...], path: Path, *, replace: bool = False) -> None:
         """Writes a coupon for the selected join, or for a key that suits the contact; asks before it replaces a
-        file."""
+        file.
+        """
         desk = self._desk
         join = self._joining.tried
         desk.jobs.submit(
@@ -93,8 +106,13 @@ class Fitting(QObject):
         )
 
     def print_coupon(self, steps: tuple[float, ...]) -> None:
-        """Prints a coupon with the pieces, for the selected join or for a key that suits the contact. steps : mm per
-        side; none: no coupon"""
+        """Prints a coupon with the pieces, for the selected join or for a key that suits the contact.
+
+        Parameters
+        ----------
+        steps : tuple[float, ...]
+            mm per side; none: no coupon.
+        """
         desk = self._desk
         if steps:
             join = self._joining.tried
@@ -105,7 +123,8 @@ class Fitting(QObject):
 
     def fitted_best(self, clearance: float, material: str) -> None:
         """Keeps the clearance that fitted best with the printer: of this project, of new ones, and in the user's own
-        profile of that name."""
+        profile of that name.
+        """
         desk = self._desk
         found = desk.printer.fitted_at(clearance, datetime.date.today().isoformat(), material)
         for profile in profiles():

@@ -16,8 +16,11 @@ _MOST = 60
 class EqualPieces(QObject):
     """A part of the desk state.
 
-    found : for each piece the number of the first one of its shape, and whether it is that mirrored; none while that is
-    not known
+    Attributes
+    ----------
+    found
+        For each piece the number of the first one of its shape, and whether it is that mirrored; none while
+        that is not known.
     """
 
     changed = Signal()

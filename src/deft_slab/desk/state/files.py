@@ -21,8 +21,14 @@ from .size import Sizing
 class Opening:
     """A part of the desk state.
 
-    path : where the project was saved last, None where it was not; fetched : what was opened, None before
-    may_leave : asks before unsaved work is left, true when it may be; the window puts its question here
+    Attributes
+    ----------
+    path
+        Where the project was saved last, None where it was not.
+    fetched
+        What was opened, None before.
+    may_leave
+        Asks before unsaved work is left, true when it may be; the window puts its question here.
     """
 
     def __init__(self, desk: Desk, sizing: Sizing, keeping: Keeping) -> None:
@@ -39,7 +45,10 @@ class Opening:
     def open(self, path: Path, fineness: float = 0.1) -> None:
         """Opens a model or a project, unless what is open may not be left; it stays until the new one is there.
 
-        fineness : mm by which triangles may be off, for files with exact faces
+        Parameters
+        ----------
+        fineness : float, mm
+            By which triangles may be off, for files with exact faces.
         """
         if not self.may_leave():
             return
@@ -72,7 +81,13 @@ class Opening:
         )
 
     def _refusal(self, fetched: Fetched, left: Project | None) -> DeftError | None:
-        """Why what was fetched cannot be taken. left : the project that may be left for it"""
+        """Why what was fetched cannot be taken.
+
+        Parameters
+        ----------
+        left : Project | None
+            The project that may be left for it.
+        """
         project, history = fetched.project, self._desk.history
         if project is not None and project.plan.model.sha256 != fetched.model.sha256:
             return DeftError(tr("The plan in “{name}” is for another model than the one in it.",
@@ -156,7 +171,10 @@ class Opening:
     def save(self, path: Path, *, replace: bool = False) -> None:
         """Saves the project.
 
-        replace : whether a file of that name may be replaced; where it may not, ``would_replace`` asks
+        Parameters
+        ----------
+        replace : bool
+            Whether a file of that name may be replaced; where it may not, ``would_replace`` asks.
         """
         desk = self._desk
         project = desk.project

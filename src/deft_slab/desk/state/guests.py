@@ -16,7 +16,13 @@ from .size import Sizing
 
 
 class Wearing:
-    """A part of the desk state. selected : the id of the selected guest"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    selected
+        The id of the selected guest.
+    """
 
     def __init__(self, desk: Desk, sizing: Sizing, keeping: Keeping) -> None:
         self._desk, self._sizing, self._keeping = desk, sizing, keeping

@@ -18,7 +18,10 @@ class _Past:
 class History:
     """The project as it is, as it was and as it was before steps were taken back.
 
-    project : as it is; None before anything is opened
+    Attributes
+    ----------
+    project : Project | None
+        As it is; None before anything is opened.
     """
 
     def __init__(self) -> None:
@@ -35,7 +38,13 @@ class History:
         return self._past[self._now].project if self._past else None
 
     def begin(self, first: Project, *, saved: bool) -> None:
-        """Begins anew with a project, which would be lost. saved : it comes from its own file"""
+        """Begins anew with a project, which would be lost.
+
+        Parameters
+        ----------
+        saved : bool
+            It comes from its own file.
+        """
         self._past, self._now, self._before_last = [_Past(first, "")], 0, None
         self._clean, self._never_saved = None, not saved
 

@@ -23,7 +23,15 @@ POINTS = "vent"
 
 
 class Hollowing(QObject):
-    """A part of the desk state. wishes : of the next hollow; vent : the id of the selected one, None for none"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    wishes
+        Of the next hollow.
+    vent
+        The id of the selected one, None for none.
+    """
 
     changed = Signal()
     flown_to = Signal(int, object, object)
@@ -137,7 +145,13 @@ class Hollowing(QObject):
                  label=tr("Placing vents"), still=lambda: self.hollow == hollow)
 
     def point(self, *, moves: bool) -> None:
-        """Has a place for a vent pointed at. moves : the selected one goes there, else there is one more"""
+        """Has a place for a vent pointed at.
+
+        Parameters
+        ----------
+        moves : bool
+            The selected one goes there, else there is one more.
+        """
         self._moves = moves
         self._pointing.begin(POINTS)
 

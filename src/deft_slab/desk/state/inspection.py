@@ -35,10 +35,18 @@ Keeps = Literal["below", "above"]
 class Checking(QObject):
     """A part of the desk state.
 
-    layer : mm, of the layers that are looked at; None: the printer's usual ones
-    keeps : what is drawn, of a piece that is cut off at a height: what is below it, or above
-    z : mm over the bed, inf while nothing is cut off; whole_bed : all pieces are looked at, and not the selected one
-    flown : what was flown to last
+    Attributes
+    ----------
+    layer : mm
+        Of the layers that are looked at; None: the printer's usual ones.
+    keeps
+        What is drawn, of a piece that is cut off at a height: what is below it, or above.
+    z
+        mm over the bed, inf while nothing is cut off.
+    whole_bed
+        All pieces are looked at, and not the selected one.
+    flown
+        What was flown to last.
     """
 
     changed = Signal()
@@ -174,7 +182,8 @@ class Checking(QObject):
 
     def set_height(self, z: float) -> None:
         """Cuts off what is drawn at a height, mm over the bed; at the top, or at the bed where what is above is kept,
-        all is drawn."""
+        all is drawn.
+        """
         top = self.top
         all_of_it = z >= top - 1e-9 if self.keeps == "below" else z <= 1e-9 or not math.isfinite(z)
         self.z = math.inf if all_of_it else min(max(z, 0.0), top)

@@ -34,8 +34,14 @@ _USUAL = (4.0, 12.0)
 class Joining(QObject):
     """A part of the desk state.
 
-    contact : the number of the selected one; selected : the id of the selected join, None for none
-    room : for the selected join, None while that is not known
+    Attributes
+    ----------
+    contact
+        The number of the selected one.
+    selected
+        The id of the selected join, None for none.
+    room
+        For the selected join, None while that is not known.
     """
 
     changed = Signal()
@@ -219,7 +225,8 @@ class Joining(QObject):
 
     def change(self, did: str, **update: object) -> None:
         """Changes the selected join; values that make no sense are told and change nothing. Why it was proposed no
-        longer counts then."""
+        longer counts then.
+        """
         join, plan = self.join, self._desk.plan
         if join is not None:
             self._desk.change(

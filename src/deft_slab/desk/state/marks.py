@@ -37,10 +37,22 @@ BRUSHES = ("brush", "cut brush")
 
 
 class Marker(QObject):
-    """A part of the desk state. brushed : a stroke was drawn for a patch, (mm, model frame)
+    """A part of the desk state.
 
-    meaning : what is marked; erase : it is taken away instead; reach : mm, of the brush, the ball and the box
-    crease : degrees of bend at which a grown region ends; stroke : (k, 3) mm, model frame, of the stroke being drawn
+    Attributes
+    ----------
+    brushed
+        A stroke was drawn for a patch, (mm, model frame).
+    meaning
+        What is marked.
+    erase
+        It is taken away instead.
+    reach : mm
+        Of the brush, the ball and the box.
+    crease : degrees
+        Of bend at which a grown region ends.
+    stroke : (k, 3) float64, mm, model frame
+        Of the stroke being drawn.
     """
 
     changed = Signal()

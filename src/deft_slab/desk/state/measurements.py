@@ -17,7 +17,15 @@ from .pointing import Pointing, Reading
 
 
 class Measuring:
-    """A part of the desk state. walls : of the pieces, where they are shown; wall_limit : mm, what counts as thin"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    walls
+        Of the pieces, where they are shown.
+    wall_limit : mm
+        What counts as thin.
+    """
 
     def __init__(self, desk: Desk, pointing: Pointing) -> None:
         self._desk, self._pointing = desk, pointing

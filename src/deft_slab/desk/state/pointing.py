@@ -29,8 +29,15 @@ ON_ONE_LINE = tr("Those points lie on one line: no plane goes through them.\nCli
 class Reading:
     """What was read off the model by pointing at it, and points that are being collected.
 
-    kind : what was pointed for; points : (k, 3) mm, model frame; words : the answer; value : mm, None while it is not
-    there yet
+    Attributes
+    ----------
+    kind : str
+        What was pointed for.
+    points : (k, 3) float64, mm, model frame
+    words : str
+        The answer.
+    value : float, mm
+        None while it is not there yet.
     """
 
     kind: str
@@ -42,12 +49,16 @@ class Reading:
 class Pointing(QObject):
     """A part of the desk state.
 
-    kind : what is pointed at for, "" while nothing is. To measure: "distance", "wall", "edge", "scale"; to seat a
-    piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn" by dragging; to mark the
-    surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", "cut edge", a "cut line" or "cut
-    outline", what a patch takes by "cut brush" or "cut region", the region of a "cut reach", and what the kinds of cut
-    ask for
-    reading : what was read last, None for nothing
+    Attributes
+    ----------
+    kind
+        What is pointed at for, "" while nothing is. To measure: "distance", "wall", "edge", "scale"; to seat a
+        piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn" by dragging; to
+        mark the surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", "cut edge",
+        a "cut line" or "cut outline", what a patch takes by "cut brush" or "cut region", the region of a "cut
+        reach", and what the kinds of cut ask for.
+    reading
+        What was read last, None for nothing.
     """
 
     changed = Signal()
@@ -85,7 +96,13 @@ class Pointing(QObject):
             self._answers[self.kind](number, facet, place)
 
     def show(self, reading: Reading, *, more: bool = False) -> None:
-        """Shows what was read. more : it is pointed on"""
+        """Shows what was read.
+
+        Parameters
+        ----------
+        more : bool
+            It is pointed on.
+        """
         self.reading = reading
         if not more:
             self.kind = ""

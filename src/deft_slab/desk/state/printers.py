@@ -25,8 +25,15 @@ SHOWN = QSize(240, 150)
 
 
 class Printing(QObject):
-    """A part of the desk state. changed : of printers and their jobs; pictures : of the layer that is being printed, by
-    the job"""
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    changed
+        Of printers and their jobs.
+    pictures
+        Of the layer that is being printed, by the job.
+    """
 
     changed = Signal()
     _looked = Signal(bool)
@@ -100,7 +107,8 @@ class Printing(QObject):
 
     def _later(self, device: str, does: Callable[[], object], then: Callable[[], None] | None = None) -> None:
         """Does something with a printer beside the window, and then something here, unless it went wrong, which is
-        told."""
+        told.
+        """
 
         def tell(done: Future[object]) -> None:
             with contextlib.suppress(RuntimeError):  # the window may be gone
@@ -184,7 +192,13 @@ class Printing(QObject):
         self._try(lambda: self.outbox.remove(name))
 
     def send(self, bed: int, device: Device) -> None:
-        """Hands a bed to a printer. bed : its number, from 0 on"""
+        """Hands a bed to a printer.
+
+        Parameters
+        ----------
+        bed : int
+            Its number, from 0 on.
+        """
         desk, outbox = self._desk, self.outbox
         title = tr("{title}, bed {bed}", title=desk.project.title, bed=bed + 1)
         about = outbox.about(device.name)

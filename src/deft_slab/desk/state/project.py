@@ -30,7 +30,10 @@ class NothingOpen(RuntimeError):
 class ProjectState(QObject):
     """For the UI thread, as all of the desk's state.
 
-    guest_surfaces : of guests that are models, in their units, by content hash
+    Attributes
+    ----------
+    guest_surfaces
+        Of guests that are models, in their units, by content hash.
     """
 
     opened = Signal()
@@ -155,8 +158,14 @@ class ProjectState(QObject):
     ) -> None:
         """Asks the worker for something, and drops the reply, or what went wrong, when it is of something else by then.
 
-        lane : see ``Jobs``; failed : hears what went wrong, by default the user does
-        still : whether the reply is still of what is wanted; by default, that plan and printer are as they were
+        Parameters
+        ----------
+        lane : str
+            See ``Jobs``.
+        failed : Callable[[DeftError], None] | None
+            Hears what went wrong, by default the user does.
+        still : Callable[[], bool] | None
+            Whether the reply is still of what is wanted; by default, that plan and printer are as they were.
         """
         asked_for = self._subject
 

@@ -23,7 +23,8 @@ _log = logging.getLogger(__name__)
 
 class Recents(QObject):
     """A part of the desk state. Whether a file is there is looked at in a thread of its own, which nobody waits for: a
-    network folder that does not answer may take minutes."""
+    network folder that does not answer may take minutes.
+    """
 
     changed = Signal()
     _seen = Signal(object)
@@ -73,7 +74,8 @@ def _is_gone(path: str) -> bool:
 
 def listed(path: Path) -> str:
     """A file as it stands among the recent ones: its whole path, found without looking at the disk. Empty for a path
-    that is no text, and cannot be kept with the settings."""
+    that is no text, and cannot be kept with the settings.
+    """
     whole = os.path.abspath(path)
     try:
         whole.encode()
@@ -97,8 +99,12 @@ def picture_of(path: str) -> QPixmap:
 
 
 def keep_picture(path: str, picture: Bytes, recent: Collection[str]) -> None:
-    """Keeps the picture of a file, and lets go of those that are not recent any more. picture : (height, width, 4)
-    uint8"""
+    """Keeps the picture of a file, and lets go of those that are not recent any more.
+
+    Parameters
+    ----------
+    picture : (height, width, 4) uint8
+    """
     try:
         _folder().mkdir(parents=True, exist_ok=True)
         image_of(picture).save(str(picture_file(path)))

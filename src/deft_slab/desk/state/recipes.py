@@ -18,7 +18,14 @@ from .size import Sizing
 class Reusing(QObject):
     """A part of the desk state.
 
-    shelf : the kept ones; changed : what is kept is another; used : one was used, with what of it does not fit
+    Attributes
+    ----------
+    shelf
+        The kept ones.
+    changed
+        What is kept is another.
+    used
+        One was used, with what of it does not fit.
     """
 
     changed = Signal(str)
@@ -63,7 +70,8 @@ class Reusing(QObject):
 
     def factors(self, recipe: Recipe, scaling: Scaling) -> Floats | None:
         """(3,) by what it would be scaled along each axis of the file; None where it does not say what it was made
-        for."""
+        for.
+        """
         if recipe.made_for is None:
             return None
         return recipe.made_for.ratio(self._sizing.spans[1], scaling)

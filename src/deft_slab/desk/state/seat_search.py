@@ -26,9 +26,22 @@ _LONGEST_TRAIL = 40
 class Seating(QObject):
     """A part of the desk state.
 
-    figures : of all directions looked at, None before; flats : (k, 3) directions of large flats and hull facets
-    seats : worth trying, best first; ways : the present seat and a lean, on the bed and lifted; trail : where one has
-    been; figure : what colours the map, a key of ``FIGURES`` in the tilt map; weights : what matters here
+    Attributes
+    ----------
+    figures
+        Of all directions looked at, None before.
+    flats : (k, 3)
+        Directions of large flats and hull facets.
+    seats
+        Worth trying, best first.
+    ways
+        The present seat and a lean, on the bed and lifted.
+    trail
+        Where one has been.
+    figure
+        What colours the map, a key of ``FIGURES`` in the tilt map.
+    weights : Weights
+        What matters here.
     """
 
     changed = Signal()

@@ -31,7 +31,8 @@ class Seats:
     @property
     def tilt(self) -> Tilt:
         """The tilt of the selected piece, as wished where that is not measured yet; of the whole model while there is
-        one piece. Raises NothingOpen."""
+        one piece. Raises NothingOpen.
+        """
         plan, piece = self._desk.plan, self._desk.piece
         return plan.tilt if piece is None or piece.alone else self.wanted or piece.seat
 
@@ -59,7 +60,8 @@ class Seats:
 
         Raises
         ------
-        BadPlan : the pieces that are shown are not those of the plan.
+        BadPlan
+            The pieces that are shown are not those of the plan.
         """
         piece = self._desk.piece
         if piece is None or not self._desk.pieces_up_to_date:
@@ -72,11 +74,15 @@ class Seats:
     def plan_with(self, tilt: Tilt, lift: float | None = None) -> Plan:
         """The plan with another seat for the model, or for the selected piece of a model in pieces.
 
-        lift : mm over the bed; None: as it is
+        Parameters
+        ----------
+        lift : float
+            mm over the bed; None: as it is.
 
         Raises
         ------
-        BadPlan : the pieces that are shown are not those of the plan.
+        BadPlan
+            The pieces that are shown are not those of the plan.
         """
         plan, piece = self._desk.plan, self._desk.piece
         if not plan.recipe if piece is None else piece.alone and self._desk.pieces_up_to_date:

@@ -18,7 +18,10 @@ from .desk import Desk
 class Sizing:
     """A part of the desk state.
 
-    asking_unit, asking_fineness : whether the user has yet to say that what is shown is right
+    Attributes
+    ----------
+    asking_unit, asking_fineness
+        Whether the user has yet to say that what is shown is right.
     """
 
     def __init__(self, desk: Desk) -> None:
@@ -29,7 +32,8 @@ class Sizing:
     @property
     def spans(self) -> Floats:
         """(2, 3) mm of the whole model, mended: as it stands, and along the axes of its file. Of the model as it came,
-        until it is measured."""
+        until it is measured.
+        """
         desk = self._desk
         plan, known = desk.plan, desk.evaluated.outcome if desk.evaluated is not None else None
         if known is not None and _proportions(known.plan) == _proportions(plan):

@@ -19,7 +19,10 @@ _SNAP = 0.015
 class Snapping(QObject):
     """A part of the desk state.
 
-    creases : (k, 2, 3) mm, model frame: the sharp edges that a line is drawn to; none while they are not known
+    Attributes
+    ----------
+    creases : (k, 2, 3), mm
+        Model frame: the sharp edges that a line is drawn to; none while they are not known.
     """
 
     changed = Signal()

@@ -30,9 +30,18 @@ _NEAR = 6.0
 
 
 class Posting(QObject):
-    """A part of the desk state. measures : of the posts of pieces that have none yet; selected : the id of a post
-    unheld : (k, 3) mm, model frame, islands that the last proposal could bring no post to; reach : mm around a click
-    that is a region
+    """A part of the desk state.
+
+    Attributes
+    ----------
+    measures
+        Of the posts of pieces that have none yet.
+    selected
+        The id of a post.
+    unheld : (k, 3), mm, model frame
+        Islands that the last proposal could bring no post to.
+    reach : mm
+        Around a click that is a region.
     """
 
     changed = Signal()
@@ -100,7 +109,8 @@ class Posting(QObject):
 
     def _put(self, did: str, of: PostSet, **what: Any) -> None:
         """Puts a changed set into the plan; one without posts is taken out of it. Values that make no sense are told
-        and change nothing."""
+        and change nothing.
+        """
         plan = self._desk.plan
 
         def make() -> Plan:
@@ -195,7 +205,13 @@ class Posting(QObject):
     # by hand
 
     def point(self, kind: str) -> None:
-        """Has places pointed at: to add posts, or to take them away. kind : ADD or AWAY"""
+        """Has places pointed at: to add posts, or to take them away.
+
+        Parameters
+        ----------
+        kind : str
+            ADD or AWAY.
+        """
         self._pointing.begin("" if self._pointing.kind == kind else kind)
 
     def _on_added(self, number: int, facet: int, place: Floats) -> None:

@@ -15,11 +15,17 @@ D = TypeVar("D", bound=Document)
 
 
 def validated(document: D, update: Mapping[str, object], what: str) -> D:
-    """A document with other values. what : it is, for words
+    """A document with other values.
+
+    Parameters
+    ----------
+    what : str
+        It is, for words.
 
     Raises
     ------
-    DeftError : they make no sense.
+    DeftError
+        They make no sense.
     """
     try:
         return type(document).model_validate({**document.model_dump(), **update})

@@ -15,14 +15,27 @@ from ..messages.replies import Light
 
 @dataclass(frozen=True, eq=False)
 class View:
-    """in_place : the pieces where they belong on the prop, pulled apart by a share ``apart`` of its size
-    hidden : numbers of pieces, from 0 on, that are not drawn; hidden_below, hidden_above : mm over the bed, below and
-    above which nothing is; faces : the filled sections of the pieces at that height; lights : the pieces with few
-    triangles, which are drawn while the height moves
-    fitted : (pieces, 3) model frame: which way, and how far, each is out of its place while they are put together, 1
-    before its move; None: pulled apart along their cuts
-    turned : (3, 4) rotation and shift, model frame, of pieces that a moving joint has turned, by their numbers
-    as_it_came : the surface as it was opened; mend_places : (k, 2, 3) mm, model frame, marked on it; None for none
+    """Attributes
+    ----------
+    in_place : bool
+        The pieces where they belong on the prop, pulled apart by a share ``apart`` of its size.
+    hidden : frozenset[int]
+        Numbers of pieces, from 0 on, that are not drawn.
+    hidden_below, hidden_above : float
+        mm over the bed, below and above which nothing is.
+    faces : tuple[SectionFace, ...]
+        The filled sections of the pieces at that height.
+    lights : tuple[Light | None, ...]
+        The pieces with few triangles, which are drawn while the height moves.
+    fitted : (pieces, 3)
+        Model frame: which way, and how far, each is out of its place while they are put together, 1 before its
+        move; None: pulled apart along their cuts.
+    turned : (3, 4)
+        Rotation and shift, model frame, of pieces that a moving joint has turned, by their numbers.
+    as_it_came : bool
+        The surface as it was opened.
+    mend_places : (k, 2, 3), mm, model frame
+        Marked on it; None for none.
     """
 
     in_place: bool = False

@@ -28,8 +28,18 @@ FROM_FRONT = tr("take a way from the front")
 class Ways(QObject):
     """A part of the desk state.
 
-    found : what there is so far, None before; base : the plan that is parted; sides : of the piece of it that is
-    parted, None for all; pointed : the way under the pointer; chosen : the one that more is asked about
+    Attributes
+    ----------
+    found
+        What there is so far, None before.
+    base
+        The plan that is parted.
+    sides
+        Of the piece of it that is parted, None for all.
+    pointed
+        The way under the pointer.
+    chosen
+        The one that more is asked about.
     """
 
     changed = Signal()
@@ -117,7 +127,13 @@ class Ways(QObject):
         self.pointed_changed.emit()
 
     def _ask(self, request: LookForWays, around: Plan | None = None) -> None:
-        """Asks for one step more. around : a way that is looked around first"""
+        """Asks for one step more.
+
+        Parameters
+        ----------
+        around : Plan | None
+            A way that is looked around first.
+        """
 
         def take_ways(found: WaysFound) -> None:
             self.found = found

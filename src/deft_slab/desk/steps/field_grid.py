@@ -18,7 +18,17 @@ def put_fields(
     grid: QGridLayout, fields: Sequence[Field], typed: Callable[[Field, float], None], width: int,
     decimals: Callable[[Field], int],
 ) -> FieldsShown:
-    """Puts them there. typed : hears of what is typed; width : of each, in pixels; decimals : that each shows"""
+    """Puts them there.
+
+    Parameters
+    ----------
+    typed : Callable[[Field, float], None]
+        Hears of what is typed.
+    width : int
+        Of each, in pixels.
+    decimals : Callable[[Field], int]
+        That each shows.
+    """
     found = []
     for n, field in enumerate(fields):
         shown = NumberField(field.unit, low=field.low, high=field.high, step=field.step, decimals=decimals(field))

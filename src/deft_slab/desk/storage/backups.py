@@ -18,7 +18,12 @@ def keep_if_older(path: Path, text: bytes, versions: Versions) -> Path | None:
     not older, or no document at all. What cannot be copied is logged: nothing of it is lost, for reading changes
     nothing.
 
-    path : where it stands; text : what stands there
+    Parameters
+    ----------
+    path : Path
+        Where it stands.
+    text : bytes
+        What stands there.
     """
     try:
         version = versions.of(as_object(text))

@@ -18,7 +18,15 @@ Of = Literal["seats", "ways", "joins", "materials"]
 
 
 class Preset(BaseModel):
-    """of : which part they are for; kind : for joins, of which kind; values : by the names of fields"""
+    """Attributes
+    ----------
+    of : Of
+        Which part they are for.
+    kind : str
+        For joins, of which kind.
+    values : dict[str, Any]
+        By the names of fields.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 

@@ -14,7 +14,13 @@ _ORDER = ("small-filament", "middle-filament", "large-filament", "belt", "small-
 
 @dataclass(frozen=True)
 class PrinterProfile:
-    """key : the name of its file without the ending; own : the user's, and can be edited"""
+    """Attributes
+    ----------
+    key : str
+        The name of its file without the ending.
+    own : bool
+        The user's, and can be edited.
+    """
 
     key: str
     printer: Printer

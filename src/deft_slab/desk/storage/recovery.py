@@ -51,8 +51,15 @@ def _started(pid: int) -> str | None:
 
 @dataclass(frozen=True)
 class LeftWork:
-    """Work that a window left behind. when : seconds since 1970; problem : why it cannot be brought back, empty where
-    it can"""
+    """Work that a window left behind.
+
+    Attributes
+    ----------
+    when : float, seconds
+        Since 1970.
+    problem : str
+        Why it cannot be brought back, empty where it can.
+    """
 
     folder: Path
     title: str
@@ -126,7 +133,8 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
 
     Raises
     ------
-    UnreadableFile : it is damaged.
+    UnreadableFile
+        It is damaged.
     """
     kept = tr("It was left where it is, in {folder}.", folder=folder)
     try:
@@ -151,7 +159,8 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
 
 class Autosave(QObject):
     """Writes the project a moment after each change. All methods are for the UI thread; the disk is waited for on a
-    thread of its own."""
+    thread of its own.
+    """
 
     problem_changed = Signal()
     model_wanted = Signal()
@@ -184,7 +193,8 @@ class Autosave(QObject):
 
     def begin(self) -> Path | None:
         """A folder for another model; the one before is removed. None where none can be made: ``problem`` says why, and
-        it is tried again."""
+        it is tried again.
+        """
         self.end()
         self._open = True
         return self._make_folder()
@@ -275,7 +285,8 @@ class Autosave(QObject):
 
     def end(self) -> None:
         """Removes the folder: what was in it is saved, or was let go. Work that was brought back and is not all there
-        yet stays where it came from."""
+        yet stays where it came from.
+        """
         self._timer.stop()
         self._open = self._model_kept = False
         self._adopted = []

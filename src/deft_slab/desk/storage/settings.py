@@ -68,7 +68,13 @@ class Settings(BaseModel):
     """Whether the support posts of pieces are written with them."""
 
     def with_recent(self, first: str) -> Settings:
-        """The same with a file as the first of the recent ones. first : its whole path"""
+        """The same with a file as the first of the recent ones.
+
+        Parameters
+        ----------
+        first : str
+            Its whole path.
+        """
         return self.model_copy(
             update={"recent": (first, *(other for other in self.recent if other != first))[:MOST_RECENT]}
         )
@@ -103,7 +109,8 @@ def load_settings() -> Settings:
 
 def keep_settings(settings: Settings) -> None:
     """Writes the settings; a failure is logged and not shown, for nothing of the user's work is in them. What stands
-    there and cannot be read is put aside under another name, never replaced."""
+    there and cannot be read is put aside under another name, never replaced.
+    """
     try:
         _place().parent.mkdir(parents=True, exist_ok=True)
         if read_settings()[1]:

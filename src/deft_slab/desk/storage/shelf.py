@@ -36,15 +36,23 @@ T = TypeVar("T", bound=Named)
 
 @dataclass(frozen=True)
 class ShelfItem(Generic[T]):
-    """key : the name of its file without the ending"""
+    """Attributes
+    ----------
+    key : str
+        The name of its file without the ending.
+    """
 
     key: str
     item: T
 
 
 class Shelf(Generic[T]):
-    """folder : its name; versions : of the documents; read : one from its JSON, raises BadPlan; named : one under
-    another name"""
+    """Attributes
+    ----------
+    folder : Path
+        Its name; versions : of the documents; read : one from its JSON, raises BadPlan; named : one under
+        another name.
+    """
 
     def __init__(
         self, folder: str, versions: Versions, read: Callable[[bytes], T], named: Callable[[T, str], T]
@@ -91,8 +99,13 @@ class Shelf(Generic[T]):
         write_whole(path, (item.model_dump_json(indent=2) + "\n").encode())
 
     def add(self, item: T, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> ShelfItem[T]:
-        """Keeps a new one, under a name that is free. also_taken, keys_taken : names and keys of others. Raises
-        SaveFailed."""
+        """Keeps a new one, under a name that is free.
+
+        Parameters
+        ----------
+        also_taken, keys_taken : Collection[str]
+            Names and keys of others. Raises SaveFailed.
+        """
         names = {kept.item.name for kept in self.all} | set(also_taken)
         name, number = item.name, 2
         while name in names:
@@ -111,8 +124,10 @@ class Shelf(Generic[T]):
 
         Raises
         ------
-        BadPlan : the file is none.
-        SaveFailed : it cannot be kept.
+        BadPlan
+            The file is none.
+        SaveFailed
+            It cannot be kept.
         """
         try:
             text = read_regular(path)

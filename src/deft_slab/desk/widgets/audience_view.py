@@ -31,7 +31,11 @@ class AudienceView(QWidget):
         self._by = 0.0
 
     def show_audience(self, audience: Audience, angle: float) -> None:
-        """angle : degrees of the front, seen from above, 0 to the right, 90 to the back"""
+        """Parameters
+        ----------
+        angle : float
+            Degrees of the front, seen from above, 0 to the right, 90 to the back.
+        """
         self._audience, self._angle = audience, angle
         self.update()
 

@@ -30,7 +30,13 @@ def plain(words: str) -> str:
 
 
 def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) -> QLabel:
-    """Roles: head, title, faint, good, look, figure, chip. rich : marked up, all foreign words in it escaped"""
+    """Roles: head, title, faint, good, look, figure, chip.
+
+    Parameters
+    ----------
+    rich : bool
+        Marked up, all foreign words in it escaped.
+    """
     found = QLabel()
     # names and messages are whatever a file says: no mark-up is looked for in them
     found.setTextFormat(Qt.TextFormat.RichText if rich else Qt.TextFormat.PlainText)
@@ -238,7 +244,11 @@ class ClickRow(QFrame):
     double_clicked = Signal()
 
     def __init__(self, name: str) -> None:
-        """name : of the object, for the style sheet: "chosen" or another"""
+        """Parameters
+        ----------
+        name : str
+            Of the object, for the style sheet: "chosen" or another.
+        """
         super().__init__()
         self.setObjectName(name)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -263,7 +273,11 @@ class SaidRow(ClickRow):
     """A row of a list: its title, and what is to be said of it in a line of its own."""
 
     def __init__(self, title: str, said: str, role: str, tip: str, *, chosen: bool) -> None:
-        """role : of what is said, for the style sheet"""
+        """Parameters
+        ----------
+        role : str
+            Of what is said, for the style sheet.
+        """
         super().__init__("chosen" if chosen else "row")
         column = QVBoxLayout(self)
         column.setContentsMargins(8, 3, 8, 3)

@@ -45,8 +45,19 @@ _NUDGE = 0.5
 
 @dataclass(frozen=True, eq=False)
 class JoinDrawn:
-    """outline : (k, 2) mm across; at : (2,) its place; out_of : "first" or "second", which it stands out of, "" where
-    it is a hole in both; problem : it is not made; heading : (2,) unit, the direction that it can be turned from"""
+    """Attributes
+    ----------
+    outline : (k, 2) float64, mm
+        Across.
+    at : (2,) float64
+        Its place.
+    out_of : str
+        "first" or "second", which it stands out of, "" where it is a hole in both.
+    problem : bool
+        It is not made.
+    heading : (2,) float64
+        Unit, the direction that it can be turned from.
+    """
 
     id: str
     outline: Floats
@@ -58,9 +69,18 @@ class JoinDrawn:
 
 @dataclass(frozen=True, eq=False)
 class BookShown:
-    """names : of the two pieces; rings : (k, 2) mm across, the outline; joins; selected : the id of one, or None
-    low, step, enough, bare : the room, see ``replies.RoomShown``; enough is None while it is not known
-    reach : mm that the selected join takes, or one that would suit
+    """Attributes
+    ----------
+    names : tuple[str, str]
+        Of the two pieces.
+    rings : (k, 2), mm
+        Across, the outline; joins.
+    selected : str
+        The id of one, or None.
+    low, step, enough, bare : array of float64
+        The room, see ``replies.RoomShown``; enough is None while it is not known.
+    reach : float, mm
+        That the selected join takes, or one that would suit.
     """
 
     names: tuple[str, str]
@@ -76,7 +96,8 @@ class BookShown:
 
 class ContactBook(QWidget):
     """A click chooses a join; a drag moves it, at its round handle makes it wider, at its square one turns it. Arrows
-    move it by half a millimetre, with Shift by one tenth; + and - change its width; Page Up and Page Down turn it."""
+    move it by half a millimetre, with Shift by one tenth; + and - change its width; Page Up and Page Down turn it.
+    """
 
     chosen = Signal(str)
     moved = Signal(object)

@@ -57,7 +57,12 @@ class Chart(QWidget):
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """values : (k,); said : how one of them is shown with its unit"""
+    """Attributes
+    ----------
+    values : (k,) float64
+    said : Callable[[float], str]
+        How one of them is shown with its unit.
+    """
 
     name: str
     values: Floats
@@ -212,7 +217,14 @@ class AngleMap(QWidget):
         self._said: Callable[[int, int], str] = lambda row, column: ""
 
     def show_angles(self, degrees: Floats, price: Floats, said: Callable[[int, int], str]) -> None:
-        """degrees : (n,); price : (n, n) what colours it; said : the figures of a place, in words"""
+        """Parameters
+        ----------
+        degrees : (n,) float64
+        price : (n, n) float64
+            What colours it.
+        said : Callable[[int, int], str]
+            The figures of a place, in words.
+        """
         self._degrees, self._price, self._said = degrees, price, said
         self.update()
 

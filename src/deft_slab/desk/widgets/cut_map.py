@@ -1,5 +1,6 @@
 """The cut map: a disc of the directions that a straight cut can face, coloured by the best that any place along it
-achieves. The middle is a level cut, the rim an upright one; opposite points of the rim are the same cut."""
+achieves. The middle is a level cut, the rim an upright one; opposite points of the rim are the same cut.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +17,17 @@ from .disc import DirectionDisc, from_disc, to_disc
 
 @dataclass(frozen=True, eq=False)
 class CutsShown:
-    """middle : (3, 3) rotation that turns the normal of a level cut to -z; directions : (n, 3) normals looked at
-    values : (n,), 0 is best; now : (3,) normal of the selected cut"""
+    """Attributes
+    ----------
+    middle : (3, 3) float64
+        Rotation that turns the normal of a level cut to -z.
+    directions : (n, 3) float64
+        Normals looked at.
+    values : (n,) float64
+        0 is best.
+    now : (3,) float64
+        Normal of the selected cut.
+    """
 
     middle: Floats
     directions: Floats

@@ -70,8 +70,19 @@ class _Shares:
 
 
 class OnDisc(Protocol):
-    """What a disc shows. middle : (3, 3) rotation that turns the direction of the middle to -z; directions : (n, 3)
-    that were looked at; values : (n,), 0 is best; now : (3,) where it is at present, None"""
+    """What a disc shows.
+
+    Attributes
+    ----------
+    middle : (3, 3) float64
+        Rotation that turns the direction of the middle to -z.
+    directions : (n, 3) float64
+        That were looked at.
+    values : (n,) float64
+        0 is best.
+    now : (3,) float64
+        Where it is at present, None.
+    """
 
     @property
     def middle(self) -> Floats: ...
@@ -89,7 +100,10 @@ S = TypeVar("S", bound=OnDisc)
 class DirectionDisc(QWidget, Generic[S]):
     """Hover shows the figures there; a click takes the direction. Arrows move a pointer of its own, Enter takes it.
 
-    pointer : (3,) the direction under the mouse, or where the arrows have moved to; None
+    Attributes
+    ----------
+    pointer : (3,)
+        The direction under the mouse, or where the arrows have moved to; None.
     """
 
     hovered = Signal(object)
@@ -99,7 +113,13 @@ class DirectionDisc(QWidget, Generic[S]):
     chosen = Signal(object)
 
     def __init__(self, name: str, tip: str, waiting: str, size: int) -> None:
-        """waiting : what is said before there is anything to show; size : pixels across"""
+        """Parameters
+        ----------
+        waiting : str
+            What is said before there is anything to show.
+        size : int, pixels
+            Across.
+        """
         super().__init__()
         self._waiting = waiting
         self.setMinimumSize(size, size)

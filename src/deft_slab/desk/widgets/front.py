@@ -17,9 +17,17 @@ from .dots import DotsChart
 
 @dataclass(frozen=True, eq=False)
 class FrontShown:
-    """sight : (n,) mm; left : (n,) share of the support; pieces : (n,) how many
-    flat, fit, near : (n,) whether all sit flat, all fit, it is only known from the draft mesh
-    taken : which is on the bed, -1 for none
+    """Attributes
+    ----------
+    sight : (n,) float64, mm
+    left : (n,) float64
+        Share of the support.
+    pieces : (n,) int64
+        How many.
+    flat, fit, near : (n,) bool
+        Whether all sit flat, all fit, it is only known from the draft mesh.
+    taken : int
+        Which is on the bed, -1 for none.
     """
 
     sight: Floats

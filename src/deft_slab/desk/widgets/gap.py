@@ -20,7 +20,11 @@ class GapDrawing(QWidget):
         self._clearance = 0.0
 
     def show_gap(self, clearance: float) -> None:
-        """clearance : mm per side"""
+        """Parameters
+        ----------
+        clearance : float
+            mm per side.
+        """
         self._clearance = clearance
         said = tr(
             "{clearance} on each side, {clearance2} in all.",

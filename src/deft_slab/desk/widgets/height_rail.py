@@ -37,8 +37,21 @@ _NEAR = 6.0
 
 @dataclass(frozen=True)
 class RailMark:
-    """Something that was found. kind : island, pocket, jump; z : mm over the bed; colour : by how bad it is; words : of
-    its tooltip; of : what it is, given back when it is clicked"""
+    """Something that was found.
+
+    Attributes
+    ----------
+    kind : str
+        Island, pocket, jump.
+    z : float
+        mm over the bed.
+    colour : str
+        By how bad it is.
+    words : str
+        Of its tooltip.
+    of : object
+        What it is, given back when it is clicked.
+    """
 
     kind: str
     z: float
@@ -70,7 +83,13 @@ class HeightRail(QWidget):
         self._by_layer = False
 
     def show_layers(self, areas: np.ndarray, base: float, height: float, at: float) -> None:
-        """areas : (k,) mm2 of each layer, the first from ``base`` mm on; height : mm, at : mm hidden"""
+        """Parameters
+        ----------
+        areas : (k,), mm2
+            Of each layer, the first from ``base`` mm on.
+        height : float, mm
+            At : mm hidden.
+        """
         self._show(areas, base, height, at, 0.0)
         self._peel, self._marks, self._by_layer = None, (), False
         self.setFixedWidth(_NARROW)
@@ -86,8 +105,17 @@ class HeightRail(QWidget):
         self, areas: np.ndarray, peel: np.ndarray, marks: Sequence[RailMark], base: float, height: float, at: float,
         free: float,
     ) -> None:
-        """areas, peel : (k,) mm2 of each layer; marks : what was found; at : mm, where it is cut off
-        free : mm, where nothing is cut off: the top where what is below is kept, else the bed"""
+        """Parameters
+        ----------
+        areas, peel : (k,), mm2
+            Of each layer.
+        marks : Sequence[RailMark]
+            What was found.
+        at : float, mm
+            Where it is cut off.
+        free : float, mm
+            Where nothing is cut off: the top where what is below is kept, else the bed.
+        """
         self._show(areas, base, height, at, free)
         self._peel, self._marks, self._by_layer = peel, tuple(marks), True
         self.setFixedWidth(_WIDE)
@@ -104,7 +132,13 @@ class HeightRail(QWidget):
         return self._marks
 
     def y_of(self, z: float) -> float:
-        """Pixels from the top. z : mm over the bed"""
+        """Pixels from the top.
+
+        Parameters
+        ----------
+        z : float
+            mm over the bed.
+        """
         return self.height() - _MARGIN - (self.height() - 2 * _MARGIN) * z / self._height
 
     # painting

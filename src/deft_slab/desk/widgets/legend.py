@@ -27,7 +27,13 @@ class OverhangLegend(QWidget):
         self.setAccessibleName(tr("Overhang legend"))
 
     def show_angles(self, threshold: float, counted_from: str) -> None:
-        """threshold : degrees from the vertical; counted_from : "wall" or "bed" """
+        """Parameters
+        ----------
+        threshold : float, degrees
+            From the vertical.
+        counted_from : str
+            "wall" or "bed".
+        """
         self._threshold, self._from = threshold, counted_from
         self.setToolTip(
             tr("Facets past the threshold need support. Angles are counted from the wall; click to count them from "

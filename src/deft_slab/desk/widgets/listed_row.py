@@ -20,7 +20,12 @@ class ListedRow(ClickRow):
     """A click takes it.
 
     picture : (height, width, 4) uint8; said : the second line; good : whether that is as it should be; figure : at the
-    right; keep : adds it to the ledger
+    right;
+
+    Attributes
+    ----------
+    keep
+        Adds it to the ledger.
     """
 
     def __init__(

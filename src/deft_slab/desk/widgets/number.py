@@ -57,7 +57,8 @@ def parse_quantity(typed: str, unit: str) -> float:
 
     Raises
     ------
-    ValueError : it is not a number, a number with a unit of the kind, or a sum of such.
+    ValueError
+        It is not a number, a number with a unit of the kind, or a sum of such.
     """
     factors, (_, usual) = _factors(unit), _shown_in(unit)
 
@@ -145,7 +146,12 @@ class NumberField(QLineEdit):
         cls, unit: str, name: str, tip: str, *, low: float, high: float, step: float, decimals: int = 1,
         width: int = 80,
     ) -> NumberField:
-        """One of a fixed width that says what it is. width : pixels"""
+        """One of a fixed width that says what it is.
+
+        Parameters
+        ----------
+        width : int, pixels
+        """
         made = cls(unit, low=low, high=high, step=step, decimals=decimals)
         made.setAccessibleName(name)
         made.setToolTip(tip)

@@ -14,7 +14,11 @@ from .basics import row
 
 
 class Pages(QWidget):
-    """pages : by their names, in order; tips : what each is about"""
+    """Attributes
+    ----------
+    pages
+        By their names, in order; tips : what each is about.
+    """
 
     turned = Signal(str)
 

@@ -18,7 +18,8 @@ from ..storage.shelf import MOST_LETTERS
 
 class PresetsButton(QToolButton):
     """of : which part they are for; now : (kind, values) as they are set; take : sets the values of one, raises
-    DeftError or ValidationError where they make no sense; failed : hears what went wrong"""
+    DeftError or ValidationError where they make no sense; failed : hears what went wrong
+    """
 
     def __init__(
         self, of: Of, now: Callable[[], tuple[str, dict[str, Any]]], take: Callable[[dict[str, Any]], object],

@@ -20,9 +20,20 @@ from .disc import DirectionDisc
 
 @dataclass(frozen=True, eq=False)
 class SeatsOnMap:
-    """What the disc shows. middle : (3, 3) rotation that turns the direction of the middle to -z
+    """What the disc shows.
 
-    figures : directions looked at; values : (n,), 0 is best; now : (3,); flats : (k, 3); seats, trail : directions
+    Attributes
+    ----------
+    middle : (3, 3) float64
+        Rotation that turns the direction of the middle to -z.
+    figures : MapFigures
+        Directions looked at.
+    values : (n,) float64
+        0 is best.
+    now : (3,) float64
+    flats : (k, 3) float64
+    seats, trail : tuple[Floats, ...]
+        Directions.
     """
 
     middle: Floats

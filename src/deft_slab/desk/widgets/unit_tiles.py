@@ -84,7 +84,12 @@ class _Tile(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_size(self, size: tuple[float, float, float], outline: QImage) -> None:
-        """size : mm; outline : the model seen from the front"""
+        """Parameters
+        ----------
+        size : mm
+        outline : QImage
+            The model seen from the front.
+        """
         self._size, self._outline = size, outline
         words = text.any_box(size)
         self.setAccessibleName(f"{NAMES[self._unit]}: {words}")
@@ -169,7 +174,11 @@ class UnitTiles(QWidget):
             self.tiles[unit] = tile
 
     def show_model(self, size: Floats, unit: Unit, outline: Bools) -> None:
-        """size : (3,) mm as it stands, in the unit that is chosen"""
+        """Parameters
+        ----------
+        size : (3,) float64, mm
+            As it stands, in the unit that is chosen.
+        """
         shaded = np.zeros((*outline.shape, 4), np.uint8)
         shaded[outline] = (0x47, 0x34, 0x24, 210)  # ink, blue first
         image = QImage(shaded.data, outline.shape[1], outline.shape[0], QImage.Format.Format_ARGB32).copy()

@@ -23,7 +23,13 @@ from .start_card import Beginning
 
 
 class BedFrame(QWidget):
-    """bed : what is drawn; begin : what to do while nothing is open"""
+    """Attributes
+    ----------
+    bed
+        What is drawn.
+    begin
+        What to do while nothing is open.
+    """
 
     twin_wanted = Signal()
 

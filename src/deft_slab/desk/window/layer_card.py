@@ -39,7 +39,15 @@ class SectionView(QWidget):
         self, faces: Sequence[SectionFace], box: tuple[float, float, float, float], islands: Sequence[Island],
         words: str,
     ) -> None:
-        """box : (left, front, right, back) mm that is shown; islands : that begin here; words : where there is none"""
+        """Parameters
+        ----------
+        box : (left, front, right, back), mm
+            That is shown.
+        islands : Sequence[Island]
+            That begin here.
+        words : str
+            Where there is none.
+        """
         self._faces, self._box, self._islands, self._words = tuple(faces), box, tuple(islands), words
         self.update()
 

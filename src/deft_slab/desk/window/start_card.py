@@ -22,7 +22,11 @@ _PICTURE = QSize(92, 64)
 
 
 class Beginning(QFrame):
-    """tiles : of the recent files that are still there"""
+    """Attributes
+    ----------
+    tiles
+        Of the recent files that are still there.
+    """
 
     def __init__(self, state: DeskState, verbs: Verbs) -> None:
         super().__init__()

@@ -10,7 +10,13 @@ from ..widgets.basics import Elided, button, label, plain
 
 
 class Foot:
-    """parts : the widgets, from left to right; not_kept : what says that unsaved work is not"""
+    """Attributes
+    ----------
+    parts
+        The widgets, from left to right.
+    not_kept
+        What says that unsaved work is not.
+    """
 
     def __init__(self, state: DeskState) -> None:
         self._state = state
@@ -30,7 +36,13 @@ class Foot:
             part.hide()
 
     def show_progress(self, share: float, doing: str) -> None:
-        """share : 0 to 1; doing : what is being done, empty for nothing"""
+        """Parameters
+        ----------
+        share : float
+            0 to 1.
+        doing : str
+            What is being done, empty for nothing.
+        """
         for part in (self._doing, self._bar, self.stop):
             part.setVisible(bool(doing))
         self._doing.setText(f"{doing} …" if doing else "")
@@ -39,6 +51,10 @@ class Foot:
         self._bar.setUpdatesEnabled(True)
 
     def show_problem(self, problem: str) -> None:
-        """problem : why unsaved work is not kept, empty where it is"""
+        """Parameters
+        ----------
+        problem : str
+            Why unsaved work is not kept, empty where it is.
+        """
         self.not_kept.setVisible(bool(problem))
         self.not_kept.setToolTip(plain(problem))

@@ -26,7 +26,11 @@ _BETWEEN = 8
 
 class TitleStrip(QWidget):
     def __init__(self, state: DeskState, made: Mapping[str, QAction]) -> None:
-        """made : the actions of the window, by their ids"""
+        """Parameters
+        ----------
+        made : Mapping[str, QAction]
+            The actions of the window, by their ids.
+        """
         super().__init__()
         self._state, self._actions = state, made
         self.setObjectName("strip")

@@ -36,7 +36,13 @@ _FRAME = 16
 
 
 class Window(QMainWindow):
-    """frame : the bed, with what lies over it; panels : one for each step"""
+    """Attributes
+    ----------
+    frame
+        The bed, with what lies over it.
+    panels
+        One for each step.
+    """
 
     ready = Signal()
     """All of it is made; it is shown before."""

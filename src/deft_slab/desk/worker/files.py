@@ -105,7 +105,8 @@ class FileAnswers:
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
         """Approximate totals and seams, from the draft mesh; its pieces stay here. Raises OpenSurface, CutFailed,
-        BadPlan, Cancelled."""
+        BadPlan, Cancelled.
+        """
         outcome = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="quick")
         return Evaluated(replace(outcome, pieces=()), asked.printer, (), None)
 

@@ -31,7 +31,11 @@ def serve(connection: Connection, wanted: Any) -> None:
 
     Messages in: (number, request). Messages out: (number, "progress", (fraction, doing)) any number of
     times, then (number, "done", result) or (number, "failed", error).
-    wanted : shared integer, the number of the request whose result is still wanted
+
+    Parameters
+    ----------
+    wanted : Any
+        Shared integer, the number of the request whose result is still wanted.
     """
     bench, sender = Bench(), Sender()
 

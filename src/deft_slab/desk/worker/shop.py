@@ -23,7 +23,15 @@ _MODELS_KEPT = 2
 
 
 class Shop:
-    """evaluators : by the content hash of the model; guests : surfaces, likewise; spread : see ``core.progress``"""
+    """Attributes
+    ----------
+    evaluators
+        By the content hash of the model.
+    guests
+        Surfaces, likewise.
+    spread
+        See ``core.progress``.
+    """
 
     def __init__(self) -> None:
         self.evaluators: OrderedDict[str, Evaluator] = OrderedDict()
@@ -62,12 +70,14 @@ class Shop:
 
     def outcome(self, plan: Plan, printer: Printer, job: Job) -> Outcome:
         """What a plan comes to, whole, without the room around guests. Raises OpenSurface, CutFailed, BadPlan,
-        Cancelled."""
+        Cancelled.
+        """
         return self.evaluator(plan).evaluate(plan, printer, job)
 
     def judging(self, plan: Plan, number: int, printer: Printer) -> Printer:
         """What a piece is printed on, which its seats are judged by. Raises OpenSurface, CutFailed, BadPlan,
-        Cancelled."""
+        Cancelled.
+        """
         return made_on(self.evaluator(plan).part_of(plan, number, printer=printer)[2], printer, plan.second)[0]
 
     def few(self, plan: Plan, job: Job) -> Solid:

@@ -54,7 +54,8 @@ class SizeAnswers:
 
     def plane_at(self, asked: FollowEdge, job: Job) -> tuple[Triple, float]:
         """(unit normal, offset in mm) of the plane along the edge nearest to a point (mm, model frame). Raises BadPlan,
-        Cancelled."""
+        Cancelled.
+        """
         try:
             normal, offset = edge_plane(
                 self._shop.pieces(asked.plan, asked.printer, job.part(0.0, 0.5))[asked.number].solid, asked.place
@@ -68,7 +69,8 @@ class SizeAnswers:
 
     def creases(self, asked: FindCreases, job: Job) -> Floats:
         """(k, 2, 3) mm, model frame: the sharp edges of the uncut model, of its draft mesh, on which those of a fine
-        surface are sharper. Raises Cancelled."""
+        surface are sharper. Raises Cancelled.
+        """
         return creases(self._shop.few(asked.plan, job))
 
     def scale_to_bed(self, asked: ScaleToBed, job: Job) -> float:

@@ -69,7 +69,8 @@ class TiltAnswers:
 
     def best_seats(self, asked: SeatAll, job: Job) -> list[Tilt]:
         """The best seat by the weights of each piece, of those in which it fits, where there are some. Raises
-        Cancelled, OpenSurface, CutFailed."""
+        Cancelled, OpenSurface, CutFailed.
+        """
         best = []
         for number in range(asked.pieces):
             step = job.part(number / asked.pieces, (number + 1) / asked.pieces)

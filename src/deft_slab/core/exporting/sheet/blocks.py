@@ -9,7 +9,11 @@ from .drawing import Drawing
 
 @dataclass(frozen=True)
 class Heading:
-    """level : 1 of the sheet, 2 of a part"""
+    """Attributes
+    ----------
+    level : int
+        1 of the sheet, 2 of a part.
+    """
 
     words: str
     level: int = 2
@@ -17,7 +21,13 @@ class Heading:
 
 @dataclass(frozen=True)
 class Words:
-    """A paragraph. faint : smaller, as a remark"""
+    """A paragraph.
+
+    Attributes
+    ----------
+    faint : bool
+        Smaller, as a remark.
+    """
 
     words: str
     faint: bool = False
@@ -25,7 +35,13 @@ class Words:
 
 @dataclass(frozen=True)
 class Points:
-    """Sentences below each other. boxes : with a box to be ticked"""
+    """Sentences below each other.
+
+    Attributes
+    ----------
+    boxes : bool
+        With a box to be ticked.
+    """
 
     words: tuple[str, ...]
     boxes: bool = False
@@ -33,7 +49,17 @@ class Points:
 
 @dataclass(frozen=True)
 class SheetTable:
-    """head : of each column; widths : their shares; right : columns of figures; strong : rows that stand out"""
+    """Attributes
+    ----------
+    head : tuple[str, ...]
+        Of each column.
+    widths : tuple[float, ...]
+        Their shares.
+    right : frozenset[int]
+        Columns of figures.
+    strong : frozenset[int]
+        Rows that stand out.
+    """
 
     head: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
@@ -60,8 +86,17 @@ class DrawingRow:
 
 @dataclass(frozen=True, eq=False)
 class Card:
-    """Drawings and words that stay together. title : in front of the words; beside : the words stand to the right of
-    the drawings, and not under them; high : mm, of the drawings"""
+    """Drawings and words that stay together.
+
+    Attributes
+    ----------
+    title : str
+        In front of the words.
+    beside : bool
+        The words stand to the right of the drawings, and not under them.
+    high : float, mm
+        Of the drawings.
+    """
 
     title: str
     figures: tuple[Figure, ...]

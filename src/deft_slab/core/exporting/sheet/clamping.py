@@ -24,8 +24,14 @@ _CELLS = 96
 
 @dataclass(frozen=True)
 class Holding:
-    """squeezed : mm2 of faces that lie opposite each other across the contact, each flat to within 8 degrees across the
-    way in; girth : mm around both along that way, at the contact, as a band goes"""
+    """Attributes
+    ----------
+    squeezed : float, mm2
+        Of faces that lie opposite each other across the contact, each flat to within 8 degrees across the way
+        in.
+    girth : float, mm
+        Around both along that way, at the contact, as a band goes.
+    """
 
     squeezed: float
     girth: float
@@ -37,7 +43,15 @@ class Holding:
 
 
 def holding(solids: Sequence[Solid], move: DryMove, place: Floats) -> Holding:
-    """Of a move that puts pieces together. solids : all pieces, mm, model frame; place : (3,) mm, of the contact"""
+    """Of a move that puts pieces together.
+
+    Parameters
+    ----------
+    solids : Sequence[Solid]
+        All pieces, mm, model frame.
+    place : (3,) float64, mm
+        Of the contact.
+    """
     both = side_by_side([solids[n] for n in (*move.onto, *move.pieces)])
     first = sum(len(solids[n].triangles) for n in move.onto)
     out = -np.array(move.along)
@@ -52,7 +66,13 @@ def holding(solids: Sequence[Solid], move: DryMove, place: Floats) -> Holding:
 
 
 def _girth(solid: Solid, place: Floats, across: Floats) -> float:
-    """mm around a solid in the plane through a place, as a tight band goes. across : (3,) unit, the plane's normal"""
+    """mm around a solid in the plane through a place, as a tight band goes.
+
+    Parameters
+    ----------
+    across : (3,) float64
+        Unit, the plane's normal.
+    """
     height = (solid.vertices - place) @ across
     edges = solid.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)
     low, high = height[edges[:, 0]], height[edges[:, 1]]

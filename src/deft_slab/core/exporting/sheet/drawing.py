@@ -38,9 +38,17 @@ _LEAST_SEEN = 6.0
 
 @dataclass(frozen=True, eq=False)
 class DrawnBody:
-    """What is drawn. vertices : (n, 3) mm, in the frame that the view is of; triangles : (m, 3)
-    number : that is written on it, "" for none; hatched, dotted : (m,) facets with that pattern, as cut faces, and what
-    lies on the bed
+    """What is drawn.
+
+    Attributes
+    ----------
+    vertices : (n, 3) float64, mm
+        In the frame that the view is of.
+    triangles : (m, 3) int
+    number : str
+        That is written on it, "" for none.
+    hatched, dotted : (m,) bool
+        Facets with that pattern, as cut faces, and what lies on the bed.
     """
 
     vertices: Floats
@@ -52,7 +60,13 @@ class DrawnBody:
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
-    """pixels : (height, width) uint8, 255 where nothing is; png : the same as a file"""
+    """Attributes
+    ----------
+    pixels : (height, width) uint8
+        255 where nothing is.
+    png : bytes
+        The same as a file.
+    """
 
     pixels: Bytes
     png: bytes
@@ -65,8 +79,14 @@ class Drawing:
 
 
 def view_from(turn: float, rise: float) -> Floats:
-    """(3, 3) rotation into the frame of a view. turn : degrees about the vertical from the front, to the right; rise :
-    degrees that the eye is lifted; below 0 it looks from below"""
+    """(3, 3) rotation into the frame of a view.
+
+    Parameters
+    ----------
+    turn : float, degrees
+        About the vertical from the front, to the right; rise : degrees that the eye is lifted; below 0 it looks
+        from below.
+    """
     return np.asarray(Tilt.turn((1, 0, 0), rise - 90.0).after(Tilt.turn((0, 0, 1), -turn)).rotation)
 
 
@@ -76,7 +96,12 @@ def drawn(
 ) -> Drawing:
     """A drawing, no larger than so many pixels, and cropped to what is seen.
 
-    view : (3, 3), see ``view_from``; arrows : (from, to), (3,) mm each, in the frame of the bodies
+    Parameters
+    ----------
+    view : (3, 3) float64
+        See ``view_from``.
+    arrows : (from, to)
+        (3,) mm each, in the frame of the bodies.
     """
     corners = np.concatenate([body.vertices for body in bodies]) @ view.T
     starts = np.cumsum([0, *(len(body.vertices) for body in bodies)])
@@ -194,8 +219,16 @@ def plan_of(
     width: float, depth: float, outlines: Sequence[tuple[str, shapely.MultiPolygon]],
     kept_free: Sequence[tuple[float, float, float, float]], across: int, high: int,
 ) -> Drawing:
-    """A bed from above. width, depth : mm; outlines : (number, footprint), mm; kept_free : (x, y, width, depth) mm
-    across, high : pixels, at most"""
+    """A bed from above.
+
+    Parameters
+    ----------
+    width, depth : float, mm
+    outlines : (number, footprint), mm
+    kept_free : (x, y, width, depth), mm
+    across, high : int, pixels
+        At most.
+    """
     from PIL import Image, ImageDraw
 
     scale = min((across - 2) / width, (high - 2) / depth)

@@ -10,10 +10,26 @@ HATCHED, DOTTED = 1, 2
 def painted(facet, depth, normals, shades, body, pattern, crease, jump, finer, hatch, dots):
     """(ny, nx) float32, 0 black to 255 white.
 
-    facet : (ny, nx) that is seen, -1 for none; depth : (ny, nx) mm towards the eye; normals : (m, 3); shades : (m,)
-    body : (m,) the number of its body; pattern : (m,) HATCHED, DOTTED, or 0
-    crease : cosine of the angle between facets from which a line is between them; jump : mm of depth, likewise
-    finer : cells across a line; hatch, dots : cells between lines of a pattern
+    Parameters
+    ----------
+    facet : (ny, nx)
+        That is seen, -1 for none.
+    depth : (ny, nx), mm
+        Towards the eye.
+    normals : (m, 3)
+    shades : (m,)
+    body : (m,)
+        The number of its body.
+    pattern : (m,)
+        HATCHED, DOTTED, or 0.
+    crease
+        Cosine of the angle between facets from which a line is between them.
+    jump : mm
+        Of depth, likewise.
+    finer
+        Cells across a line.
+    hatch, dots
+        Cells between lines of a pattern.
     """
     ny, nx = facet.shape
     out = np.full((ny, nx), np.float32(255.0))

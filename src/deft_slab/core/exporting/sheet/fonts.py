@@ -19,7 +19,8 @@ _LETTERS = (
 
 def truetype(path: Path) -> tuple[bytes, frozenset[str]]:
     """(a TrueType font with the usual letters of an OpenType one with cubic outlines, those letters). It takes half a
-    second (measured)."""
+    second (measured).
+    """
     from fontTools import subset
     from fontTools.pens.cu2quPen import Cu2QuPen
     from fontTools.pens.ttGlyphPen import TTGlyphPen

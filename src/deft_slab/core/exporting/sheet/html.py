@@ -59,7 +59,11 @@ def _block(block: Block) -> str:
 
 
 def _tag(tag: str, name: str, inside: str) -> str:
-    """name : of its class, "" for none"""
+    """Parameters
+    ----------
+    name : str
+        Of its class, "" for none.
+    """
     return f'<{tag} class="{name}">{inside}</{tag}>' if name else f"<{tag}>{inside}</{tag}>"
 
 

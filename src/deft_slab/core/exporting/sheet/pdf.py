@@ -97,7 +97,11 @@ class _Maker:
         return Paragraph(escape(self.known(words)), self._styles[style])
 
     def flowables(self, block: Block, wide: float) -> Iterator[Any]:
-        """wide : points that there are"""
+        """Parameters
+        ----------
+        wide : float
+            Points that there are.
+        """
         from reportlab.platypus import CondPageBreak, Paragraph
 
         match block:

@@ -14,7 +14,14 @@ from ...results.outcome import Outcome
 
 @dataclass(frozen=True)
 class Rod:
-    """Round stock. diameter, length : mm; count : for one prop"""
+    """Round stock.
+
+    Attributes
+    ----------
+    diameter, length : float, mm
+    count : int
+        For one prop.
+    """
 
     diameter: float
     length: float
@@ -27,10 +34,15 @@ class Rod:
 
 
 def rods(outcome: Outcome, contacts: frozenset[int] | None = None) -> tuple[Rod, ...]:
-    """What the joins that were made need, thinnest and shortest first. contacts : numbers of those that are meant
+    """What the joins that were made need, thinnest and shortest first.
 
     A rod is cut a clearance shorter at each end than its holes are deep together, so that it does not hold the faces
     apart; a pin of a knuckle is as long as its leaves.
+
+    Parameters
+    ----------
+    contacts : frozenset[int] | None
+        Numbers of those that are meant.
     """
     found: Counter[tuple[float, float]] = Counter()
     for join in outcome.plan.joins:

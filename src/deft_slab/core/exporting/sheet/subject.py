@@ -25,7 +25,13 @@ WHOLE = tr("As it came, whole")
 
 @dataclass(frozen=True)
 class Compared:
-    """A choice, with what it comes to. problem : why that is not known, in place of the others"""
+    """A choice, with what it comes to.
+
+    Attributes
+    ----------
+    problem : str
+        Why that is not known, in place of the others.
+    """
 
     name: str
     totals: Totals | None
@@ -35,7 +41,13 @@ class Compared:
 
 @dataclass(frozen=True, eq=False)
 class SheetSubject:
-    """laid : see ``lay_out``; compared : this plan first"""
+    """Attributes
+    ----------
+    laid : tuple[Laid, ...]
+        See ``lay_out``.
+    compared : tuple[Compared, ...]
+        This plan first.
+    """
 
     title: str
     outcome: Outcome
@@ -53,11 +65,15 @@ def gathered(
 ) -> SheetSubject:
     """Checks a plan, puts its pieces together, and evaluates the model whole and other choices to compare it with.
 
-    others : (name, plan) of the choices; one that is this plan, or the whole model, is not told twice
+    Parameters
+    ----------
+    others : (name, plan)
+        Of the choices; one that is this plan, or the whole model, is not told twice.
 
     Raises
     ------
-    Cancelled : the job is no longer wanted.
+    Cancelled
+        The job is no longer wanted.
     """
     plan = outcome.plan
     checked = check(evaluator, plan, printer, job=job.part(0.0, 0.4))

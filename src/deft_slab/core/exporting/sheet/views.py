@@ -31,13 +31,26 @@ _TURNS = (35.0, -35.0, 125.0, -125.0, 0.0, 90.0)
 
 
 def front_of(audience: Audience, rotation: Floats) -> float:
-    """Degrees that the standing model is turned so that its front looks at the eye. rotation : (3, 3)"""
+    """Degrees that the standing model is turned so that its front looks at the eye.
+
+    Parameters
+    ----------
+    rotation : (3, 3) float64
+    """
     x, y, _ = rotation @ np.array(audience.front)
     return float(np.degrees(np.arctan2(x, -y))) if np.hypot(x, y) > 1e-6 else 0.0
 
 
 def assembled(outcome: Outcome, mm: tuple[float, float], *, apart: bool = False) -> Drawing:
-    """The prop as it stands; apart : pulled apart, with the numbers of its pieces. mm : width and height on paper"""
+    """The prop as it stands;
+
+    Parameters
+    ----------
+    apart : bool
+        Pulled apart, with the numbers of its pieces.
+    mm : tuple[float, float]
+        Width and height on paper.
+    """
     rotation = outcome.plan.tilt.rotation
     pulls = _APART * longest_side(outcome) * pulled_apart(outcome) if apart else np.zeros((len(outcome.pieces), 3))
     own = [(piece, pull) for piece, pull in zip(outcome.pieces, pulls, strict=True) if not piece.extra]
@@ -87,7 +100,12 @@ def _sized(
 
 
 def bed(printer: Printer, laid: Sequence[tuple[str, Laid]], mm: tuple[float, float]) -> Drawing:
-    """A bed from above with what lies on it. laid : (number of the piece, where it lies)"""
+    """A bed from above with what lies on it.
+
+    Parameters
+    ----------
+    laid : (number of the piece, where it lies)
+    """
     outlines = [(number, one.outline) for number, one in laid]
     width, depth = printer.bed_x, printer.bed_y
     if printer.endless:

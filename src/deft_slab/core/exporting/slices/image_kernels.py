@@ -9,7 +9,12 @@ import numpy as np
 @numba.njit(cache=True, nogil=True)
 def passed(points, first, last, n, pixel, rows):
     """(the point after one of a closed line, their heights in rows, the first row between them, that after the last).
-    first, last : where the points of the line begin, and end"""
+
+    Parameters
+    ----------
+    first, last
+        Where the points of the line begin, and end.
+    """
     after = n + 1 if n + 1 < last else first
     ya, yb = points[n, 1] / pixel - 0.5, points[after, 1] / pixel - 0.5
     return after, ya, yb, max(math.ceil(min(ya, yb)), 0), min(math.ceil(max(ya, yb)), rows)
@@ -20,7 +25,12 @@ def filled(points, start, pixel, columns, rows):
     """((rows, ceil(columns / 8)) uint8, eight pixels to a byte, the left one its highest bit; how many are set): those
     whose middles closed lines wind around, by the rule that is not zero. The first row is the one at the back.
 
-    points : (n, 2) mm; start : (lines + 1,); pixel : mm across
+    Parameters
+    ----------
+    points : (n, 2), mm
+    start : (lines + 1,)
+    pixel : mm
+        Across.
     """
     first = np.zeros(rows + 1, np.int64)
     for line in range(len(start) - 1):
@@ -61,7 +71,11 @@ def filled(points, start, pixel, columns, rows):
 
 @numba.njit(cache=True, nogil=True)
 def set_bits(line, low, high):
-    """line : (bytes,) of one row; sets the pixels from low on, up to the one before high."""
+    """Parameters
+    ----------
+    line : (bytes,)
+        Of one row; sets the pixels from low on, up to the one before high.
+    """
     while low < high and low % 8:
         line[low // 8] |= 128 >> (low % 8)
         low += 1

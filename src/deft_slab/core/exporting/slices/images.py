@@ -48,8 +48,10 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
 
     Raises
     ------
-    SaveFailed : a picture does not read as the layer that it is of.
-    Cancelled : the job is no longer wanted.
+    SaveFailed
+        A picture does not read as the layer that it is of.
+    Cancelled
+        The job is no longer wanted.
     """
     columns, rows = picture_size(printer)
     pixel, count = printer.line_width, stack.levels.count
@@ -105,7 +107,10 @@ def png_of(bits: Bytes, columns: int) -> bytes:
     """A picture of two colours as a PNG (ISO/IEC 15948: grey, one bit a pixel, rows unfiltered). The usual library
     makes a byte of each pixel first, which takes eight times as long (measured).
 
-    bits : (rows, ceil(columns / 8)), see ``filled``
+    Parameters
+    ----------
+    bits : array of uint8
+        (rows, ceil(columns / 8)), see ``filled``.
     """
     head = struct.pack(">IIBBBBB", columns, len(bits), 1, 0, 0, 0, 0)
     rows = np.concatenate([np.zeros((len(bits), 1), np.uint8), bits], axis=1)

@@ -22,8 +22,14 @@ _OVER = 1e-3
 
 @dataclass(frozen=True, eq=False)
 class Layer:
-    """points : (k, 2) mm on the bed; start : (lines + 1,) where the points of each closed line begin, solid on its left
-    bottom, top : mm over the bed; middle : where it is looked at"""
+    """Attributes
+    ----------
+    points : (k, 2) float64, mm, on the bed
+    start : (lines + 1,) int64
+        Where the points of each closed line begin, solid on its left.
+    bottom, top : float
+        mm over the bed; middle : where it is looked at.
+    """
 
     number: int
     bottom: float
@@ -49,7 +55,15 @@ class Layer:
 
 @dataclass(frozen=True, eq=False)
 class Stack:
-    """Bodies that are printed together. slicers : of each, in the frame of the bed; thickness : mm of a layer"""
+    """Bodies that are printed together.
+
+    Attributes
+    ----------
+    slicers : tuple[Slicer, ...]
+        Of each, in the frame of the bed.
+    thickness : float, mm
+        Of a layer.
+    """
 
     slicers: tuple[Slicer, ...]
     thickness: float
@@ -86,12 +100,19 @@ def _each(runs: Iterator[Sections]) -> Iterator[list[Floats]]:
 
 
 def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> Stack:
-    """What lies on a bed, in layers of the usual height. own : of that bed
+    """What lies on a bed, in layers of the usual height.
+
+    Parameters
+    ----------
+    own : Sequence[Laid]
+        Of that bed.
 
     Raises
     ------
-    OpenSurface : a piece has no layers, as its surface is open.
-    BadPlan : one sticks out of the bed, and its layers would be cut off.
+    OpenSurface
+        A piece has no layers, as its surface is open.
+    BadPlan
+        One sticks out of the bed, and its layers would be cut off.
     """
     slicers, room = [], np.array([printer.bed_x, printer.bed_y, printer.height])
     for one in own:

@@ -27,12 +27,19 @@ _DIGITS = 6
 def sliced_bytes(stack: Stack, names: list[str], title: str, about: str, job: Job = QUIET) -> bytes:
     """A 3MF of what lies on a bed, each body where it lies and with its slices, read again before it is given.
 
-    names : of the bodies of the stack; about : what is said in its description
+    Parameters
+    ----------
+    names : list[str]
+        Of the bodies of the stack.
+    about : str
+        What is said in its description.
 
     Raises
     ------
-    SaveFailed : a body would not be closed in the file, or its slices do not read as its layers.
-    Cancelled : the job is no longer wanted.
+    SaveFailed
+        A body would not be closed in the file, or its slices do not read as its layers.
+    Cancelled
+        The job is no longer wanted.
     """
     model = new_model(title)
     model.GetMetaDataGroup().AddMetaData("", "Description", about, "xs:string", True)
@@ -91,7 +98,8 @@ def _add_slice(one: Any, layer: Layer) -> None:
 
 def slices_in(content: bytes) -> Iterator[list[tuple[float, float]]]:
     """For each body of a 3MF its slices, bottom to top: (mm, where it ends; mm2, its area), read by the library in its
-    strict mode. Raises SaveFailed."""
+    strict mode. Raises SaveFailed.
+    """
     model, reader = strict_reader()
     try:
         reader.ReadFromBuffer(content)
@@ -118,7 +126,15 @@ def _slice(one: Any) -> tuple[float, float]:
 
 
 def _compare(name: str, found: list[tuple[float, float]], wanted: list[tuple[float, float]], off: float) -> None:
-    """off : mm by which each coordinate may read otherwise. Raises SaveFailed."""
+    """Parameters
+    ----------
+    off : float, mm
+        By which each coordinate may read otherwise.
+
+    Raises
+    ------
+    SaveFailed
+    """
     if len(found) != len(wanted):
         raise SaveFailed(
             tr("{name} reads with {count} slices, and not {count2}.", name=name, count=len(found), count2=len(wanted)),

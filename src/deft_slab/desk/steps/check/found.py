@@ -26,8 +26,15 @@ _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
 
 @dataclass(frozen=True)
 class _FoundRow:
-    """What a row of the list shows: words in a role, or a line. nth : of those that say the same, from 0 on
-    filament : whether it is printed of that, which says what may help"""
+    """What a row of the list shows: words in a role, or a line.
+
+    Attributes
+    ----------
+    nth : int
+        Of those that say the same, from 0 on.
+    filament : bool
+        Whether it is printed of that, which says what may help.
+    """
 
     words: str = ""
     role: str = "head"

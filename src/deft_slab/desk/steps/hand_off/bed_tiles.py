@@ -39,7 +39,8 @@ _MOVES = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (
 
 class BedTiles(QWidget):
     """Pieces are clicked, dragged on their bed and on to another one; arrows move the picked one by 1 mm, with Shift by
-    10, and comma and full stop turn it. While room is kept free, rectangles are drawn, and taken away by a click."""
+    10, and comma and full stop turn it. While room is kept free, rectangles are drawn, and taken away by a click.
+    """
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()

@@ -24,7 +24,15 @@ _HEIGHT = 150
 
 @dataclass(frozen=True)
 class Axis:
-    """What is drawn upwards. of : from the job; shown : with its unit"""
+    """What is drawn upwards.
+
+    Attributes
+    ----------
+    of : Callable[[PrintJob], float]
+        From the job.
+    shown : Callable[[float], str]
+        With its unit.
+    """
 
     word: str
     tip: str
@@ -41,8 +49,17 @@ AXES = (
 
 @dataclass(frozen=True)
 class ChoiceDot:
-    """key : of the choice, None for the plan on the bed; sight : mm of seam that is seen; up : what is drawn upwards
-    fits, best : whether all pieces fit, and no other choice beats it in both"""
+    """Attributes
+    ----------
+    key : str
+        Of the choice, None for the plan on the bed.
+    sight : float, mm
+        Of seam that is seen.
+    up : float
+        What is drawn upwards.
+    fits, best : bool
+        Whether all pieces fit, and no other choice beats it in both.
+    """
 
     key: str | None
     name: str

@@ -28,7 +28,13 @@ _TOWARDS = {"upper": tr("up"), "lower": tr("down"), "left": tr("to the left"), "
 
 
 def way_words(along: Floats) -> str:
-    """A way, in words: "slanting up". along : (3,) unit, as the prop stands"""
+    """A way, in words: "slanting up".
+
+    Parameters
+    ----------
+    along : (3,) float64
+        Unit, as the prop stands.
+    """
     straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
     way = _TOWARDS[side_along(along, 1)]
     return way if straight else tr("slanting {way}", way=way)
