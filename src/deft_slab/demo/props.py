@@ -6,10 +6,11 @@ import math
 
 import numpy as np
 
-from .forms import Field, Points, blend, carve, egg, grid, limb, ring, segment, surface
+from ..core.arrays import Floats32
+from .forms import Points, blend, carve, egg, grid, limb, ring, segment, surface
 
 
-def _wing(p: Points) -> Field:
+def _wing(p: Points) -> Floats32:
     """The wing on the side of +y: arm, hand and a fan of feathers, thin and slightly drooping."""
     flat = (p[0], p[1], (p[2] - 92.0) * 2.4 + 92.0)  # squeezed: a section 2.4 times as deep as thick
 
@@ -58,7 +59,7 @@ def gull() -> tuple:
     return *surface(carve(whole, p[2] + np.zeros_like(whole), 1.5), low, step), "Gull figurehead"
 
 
-def _bell(z: Field, profile: list[tuple[float, float]]) -> Field:
+def _bell(z: Floats32, profile: list[tuple[float, float]]) -> Floats32:
     heights, radii = zip(*profile, strict=True)
     return np.interp(z, heights, radii).astype(np.float32)
 
