@@ -1,1 +1,1 @@
-"""Model + plan -> pieces + figures. Knows no window, no toolkit and no threads of its own."""
+"""The core: from a model and a plan to pieces and figures. It knows no window, no toolkit and starts no threads."""

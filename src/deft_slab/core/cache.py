@@ -1,4 +1,4 @@
-"""What was made once, kept while there is room for it."""
+"""A cache for everything that the pipeline computes, shared by all threads."""
 
 from __future__ import annotations
 
@@ -15,8 +15,11 @@ KEPT_THINGS = 2_000
 
 
 class Cache:
-    """By key: the oldest things are let go when all together have more than KEPT_TRIANGLES, or are too many. For any
-    number of threads: whoever asks for what another is making waits for it.
+    """Keeps results by their keys, and drops the oldest when together they exceed ``KEPT_TRIANGLES`` or become too
+    many.
+
+    It may be used from any number of threads: a thread that asks for something another thread is computing waits for
+    it.
     """
 
     def __init__(self) -> None:
@@ -26,7 +29,17 @@ class Cache:
         self._making: dict[Hashable, threading.Lock] = {}
 
     def once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
-        """What ``make`` makes, made once for a key. ``triangles`` says how much memory it takes."""
+        """Return the cached result for a key, computing it first if it is not there.
+
+        Parameters
+        ----------
+        key : Hashable
+            The key; it must name everything that the result depends on.
+        make : Callable[[], T]
+            Computes the result.
+        triangles : int
+            How much memory the result takes, counted in triangles.
+        """
         with self._guard:
             mine = self._making.setdefault(key, threading.Lock())
         # what is made asks for other things on its way, but never, by way of them, for itself

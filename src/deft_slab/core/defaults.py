@@ -1,4 +1,4 @@
-"""What holds where nobody has said otherwise: each value once, beside its reason."""
+"""Default values that more than one module needs, each stated once beside its reason."""
 
 from __future__ import annotations
 

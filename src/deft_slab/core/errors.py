@@ -1,6 +1,6 @@
-"""What can go wrong, in words for a person.
+"""The errors that the core raises on purpose, worded for the person at the program.
 
-Every error says what happened (``what``), what was kept (``kept``) and what to do next (``remedy``).
+Each error says what happened (``what``), what is still as it was (``kept``) and what to do next (``remedy``).
 """
 
 from __future__ import annotations
@@ -9,13 +9,22 @@ from .locale.translate import tr
 
 
 class DeftError(Exception):
-    """Base of all errors that the core raises on purpose.
+    """Base class of all errors that the core raises on purpose.
 
     Parameters
     ----------
     what : one sentence: what happened, with the name of the thing it happened to.
     kept : what is still as it was; empty when nothing was at stake.
     remedy : what the person can do; empty when there is nothing to advise.
+
+    Attributes
+    ----------
+    what : str
+        What happened, in one sentence that names the thing it happened to.
+    kept : str
+        What is still as it was; empty if nothing was at stake.
+    remedy : str
+        What the person can do; empty if there is nothing to advise.
     """
 
     def __init__(self, what: str, *, kept: str = "", remedy: str = "") -> None:
@@ -37,39 +46,39 @@ def _rebuilt(kind: type[DeftError], what: str, kept: str, remedy: str) -> DeftEr
 
 
 class UnreadableFile(DeftError):
-    """A file that is no model, a damaged one, or one from a newer version."""
+    """A file is not a model, is damaged, or was written by a newer version."""
 
 
 class OpenSurface(DeftError):
-    """A surface that does not enclose a volume, where one is needed."""
+    """A surface does not enclose a volume where one is needed."""
 
 
 class CutFailed(DeftError):
-    """A cut that could not be made, or that misses the model."""
+    """A cut could not be made, or misses the model."""
 
 
 class JoinFailed(DeftError):
-    """A join that could not be made where it was to be."""
+    """A join could not be made at its place."""
 
 
 class BadPlan(DeftError):
-    """A plan, profile or argument that makes no sense."""
+    """A plan, a profile or an argument makes no sense."""
 
 
 class SaveFailed(DeftError):
-    """A file that could not be written; the one from before is whole."""
+    """A file could not be written. The previous version of it is untouched."""
 
 
 class WouldReplace(SaveFailed):
-    """Files of the same names are there already, and nobody has said that they may be replaced."""
+    """Files with the same names already exist, and nobody has agreed to replace them."""
 
 
 class WorkerEnded(DeftError):
-    """The process that does the long work ended by itself, more than once, over the same request."""
+    """The worker process crashed more than once over the same request."""
 
 
 class Cancelled(DeftError):
-    """Work that was stopped because nobody wants its result any more."""
+    """Work was stopped because its result is no longer wanted."""
 
     def __init__(self, what: str = tr("Stopped."), *, kept: str = "", remedy: str = "") -> None:
         super().__init__(what, kept=kept, remedy=remedy)

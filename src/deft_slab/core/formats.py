@@ -1,4 +1,4 @@
-"""The formats of models: what the program, the window, the commands and the docs know of each. Light to load."""
+"""The registry of file formats: every other part of the program takes names, endings and abilities from here."""
 
 from __future__ import annotations
 
@@ -7,16 +7,18 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Format:
-    """Attributes
+    """One file format for models.
+
+    Attributes
     ----------
     name : str
-        As people write it.
+        The name as people write it, such as "STL".
     endings : tuple[str, ...]
-        Of its files, the usual one first.
+        The file endings, the usual one first.
     writes : bool
-        Pieces and beds can be written in it.
+        Whether pieces and beds can be written in this format.
     has_unit : bool
-        Its files say what one unit is.
+        Whether files in this format state the unit of their numbers.
     """
 
     name: str
@@ -45,10 +47,22 @@ READ = tuple(ending for one in FORMATS for ending in one.endings)
 
 
 def names(*, written: bool = False) -> str:
-    """The names of all formats that are read, or of those that are written: "STL, 3MF, OBJ"."""
+    """The names of the formats that can be read (or written), as one list: "STL, 3MF, OBJ".
+
+    Parameters
+    ----------
+    written : bool
+        List the formats that can be written instead.
+    """
     return ", ".join(one.name for one in FORMATS if one.writes or not written)
 
 
 def chooser(*, written: bool = False) -> str:
-    """Their endings, as a dialog for files takes them: "*.stl *.3mf"."""
+    """The endings of the formats that can be read (or written), as a file dialog expects them: "*.stl *.3mf".
+
+    Parameters
+    ----------
+    written : bool
+        List the formats that can be written instead.
+    """
     return " ".join(f"*{ending}" for one in FORMATS if one.writes or not written for ending in one.endings)

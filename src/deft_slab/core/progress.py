@@ -1,4 +1,4 @@
-"""How long work reports and stops."""
+"""How a long function reports its progress, and how it is cancelled."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ R = TypeVar("R")
 
 
 def _silent(fraction: float, doing: str) -> None:
-    """Reports to nobody."""
+    """Report to nobody."""
 
 
 def _never() -> bool:
@@ -22,21 +22,28 @@ def _never() -> bool:
 
 @dataclass(frozen=True)
 class Job:
-    """What a long function gets as its last argument.
+    """The last argument of every long function: it takes progress reports and tells whether to stop.
 
     Attributes
     ----------
     report : Callable[[float, str], None]
-        Called with a fraction (0 to 1) and what is being done, in words for a person.
+        Called with the fraction done (0 to 1) and a description of the current work, worded for a person.
     unwanted : Callable[[], bool]
-        Answers whether the result is no longer wanted; asked at each step.
+        Returns True once the result is no longer wanted; it is asked at each step.
     """
 
     report: Callable[[float, str], None] = _silent
     unwanted: Callable[[], bool] = _never
 
     def step(self, fraction: float, doing: str) -> None:
-        """Reports a step and stops here if nobody wants the result.
+        """Report a step, and stop here if nobody wants the result any more.
+
+        Parameters
+        ----------
+        fraction : float
+            The share of the work that is done, 0 to 1.
+        doing : str
+            What is being done, worded for a person.
 
         Raises
         ------
@@ -48,12 +55,12 @@ class Job:
         self.report(fraction, doing)
 
     def part(self, start: float, end: float) -> Job:
-        """The same job, with its 0 to 1 mapped to start to end."""
+        """A job for one part of the work: its 0 to 1 is mapped to ``start`` to ``end`` of this one."""
         return Job(lambda fraction, doing: self.report(start + (end - start) * fraction, doing), self.unwanted)
 
     @property
     def silent(self) -> Job:
-        """The same job, of which nobody hears: for threads, that would talk at once."""
+        """The same job without progress reports, for work on several threads, whose reports would interleave."""
         return Job(unwanted=self.unwanted)
 
 
@@ -67,12 +74,25 @@ Spread = Callable[[Callable[[Any], Any], Iterable[Any]], Iterator[Any]]
 def for_each(
     work: Callable[[T], R], things: Sequence[T], doing: str, job: Job = QUIET, spread: Spread = map
 ) -> list[R]:
-    """What comes of each thing, in their order. After each it is asked whether the rest is still wanted.
+    """Apply a function to each thing and return the results in order; between them, ask whether the rest is still
+    wanted.
 
     Parameters
     ----------
+    work : Callable[[T], R]
+        The function to apply.
+    things : Sequence[T]
+        What to apply it to.
     doing : str
-        In words for a person. Raises Cancelled; what a pool has begun then ends by itself.
+        What is being done, worded for a person.
+    spread : Spread
+        A function like ``map`` that may use several threads. What a pool has already begun is finished, even
+        after the job is cancelled.
+
+    Raises
+    ------
+    Cancelled
+        The results are no longer wanted.
     """
     found: list[R] = []
     if things:

@@ -1,4 +1,4 @@
-"""Compiles the kernels ahead of use (``python -m deft_slab.core.warm``); the compiled code is kept on disk."""
+"""Compile all kernels ahead of use (``python -m deft_slab.core.warm``). The compiled code is cached on disk."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ from .repair.mend import tangled_share
 
 
 def warm() -> None:
-    """Runs every kernel once on a small body."""
+    """Run every kernel once on a small body, so that it is compiled."""
     corners = np.array([[10, 0, 0], [-10, 0, 0], [0, 10, 0], [0, -10, 0], [0, 0, 5], [0, 0, -5]], float)
     upper = [[0, 2, 4], [2, 1, 4], [1, 3, 4], [3, 0, 4]]
     lower = [[2, 0, 5], [1, 2, 5], [3, 1, 5], [0, 3, 5]]

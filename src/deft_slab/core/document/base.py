@@ -1,4 +1,4 @@
-"""What all documents share: frozen, validated, JSON-able."""
+"""The base of all documents that are saved: immutable, validated, and convertible to JSON."""
 
 from __future__ import annotations
 
@@ -18,15 +18,16 @@ Name = Annotated[str, StringConstraints(min_length=1, max_length=120), AfterVali
 
 
 class Document(BaseModel):
-    """A frozen document: validated, nothing in it that is not known, JSON-able."""
+    """An immutable document. It is validated, rejects unknown fields, and can be converted to JSON."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
 
     __slots__ = ("_kept_hash",)
 
     def __hash__(self) -> int:
-        """Of all fields; worked out once, for a plan with four brushed marks is asked for its hash dozens of times
-        while the mouse moves, at 4 ms each. Copies and what travels to another process work out their own.
+        """The hash of all fields, computed once. While the mouse moves, a plan is asked for its hash dozens of
+        times; with four brushed marks each took 4 ms. Copies, and what is sent to another process, compute their
+        own.
         """
         try:
             return int(object.__getattribute__(self, "_kept_hash"))
@@ -40,23 +41,31 @@ D = TypeVar("D", bound=Document)
 
 
 def free_ids(letter: str, taken: Collection[str]) -> Iterator[str]:
-    """Ids of a letter and a number that are not taken, the lowest first."""
+    """Generate ids, made of a letter and a number, that are not taken; lowest numbers first."""
     return (f"{letter}{n}" for n in itertools.count(1) if f"{letter}{n}" not in taken)
 
 
 def triple(values: Iterable[float]) -> Triple:
-    """Three numbers of any kind as plain ones."""
+    """Three numbers of any type as a tuple of floats."""
     x, y, z = (float(value) for value in values)
     return x, y, z
 
 
 def of_length_one(vector: Triple, what: str) -> Triple:
-    """The same direction at length 1; as it is if it has that already, or a document would change by being saved.
+    """A vector scaled to length 1. One that already has that length is returned unchanged, because otherwise a
+    document would change each time it is saved.
+
+    Parameters
+    ----------
+    vector : Triple
+        The vector.
+    what : str
+        What the vector is called in the error message.
 
     Raises
     ------
     ValueError
-        It has no length.
+        The vector has length zero.
     """
     length = math.hypot(*vector)
     if length < 1e-12:
@@ -67,19 +76,21 @@ def of_length_one(vector: Triple, what: str) -> Triple:
 
 
 def of_kind(given: object, kinds: Mapping[str, type[D]], what: str) -> object:
-    """A document of a registered kind, from what was read of it.
+    """Build a document of a registered kind from the data that was read.
 
     Parameters
     ----------
+    given : object
+        The data; anything but a mapping is returned as it is.
     kinds : Mapping[str, type[D]]
-        By their names.
+        The registered classes by their names.
     what : str
-        They are kinds of.
+        What these are kinds of, for the error message.
 
     Raises
     ------
     ValueError
-        There is no such kind, or it is not like that.
+        There is no such kind, or the data does not fit it.
     """
     if not isinstance(given, Mapping):
         return given
@@ -93,7 +104,7 @@ def of_kind(given: object, kinds: Mapping[str, type[D]], what: str) -> object:
 
 
 def first_problem(error: ValidationError) -> str:
-    """What is wrong first of all, and where: "scale: Input should be greater than 0."."""
+    """The first problem that validation found, and its place: "scale: Input should be greater than 0."."""
     problem = error.errors(include_url=False, include_input=False)[0]
     place = ".".join(str(part) for part in problem["loc"])
     return f"{place + ': ' if place else ''}{problem['msg']}."

@@ -1,7 +1,7 @@
-"""Parts of the surface that are marked: show faces, hold and clear spots; and the audience that looks at the prop.
+"""Marks on the surface (show faces, hold spots and clear spots) and the audience that looks at the prop.
 
-A mark says where it is, in units of the file, and not which triangles it takes: so it stays where it is when the
-surface is mended, thinned, rescaled or cut.
+A mark stores where it is, in the units of the file, and not which triangles it covers. It therefore stays in place
+when the surface is mended, simplified, scaled or cut.
 """
 
 from __future__ import annotations
@@ -26,15 +26,15 @@ MOST_PLACES = 5_000
 
 
 class Audience(Document):
-    """Where the finished prop is looked at from. Directions are of the file's axes.
+    """From where the finished prop is looked at. Directions are in the axes of the file.
 
     Attributes
     ----------
     looking : Looking
-        From everywhere; all round, from a little below to well above the level; within ``spread`` degrees of
-        the front, or of straight above.
+        From everywhere; from all round, slightly below to well above the horizontal; or within ``spread`` degrees
+        of the front or of straight above.
     front, up : Triple
-        Unit vectors from the prop to whoever stands before it, and to the sky.
+        Unit vectors from the prop to a viewer in front of it, and to the sky.
     """
 
     looking: Looking = "everywhere"
@@ -48,7 +48,17 @@ class Audience(Document):
         return of_length_one(direction, tr("a direction of the audience"))
 
     def looks_from(self, directions: Floats) -> Bools:
-        """(n,) which of some unit vectors (n, 3), from the prop outward, somebody looks from."""
+        """Whether somebody looks at the prop from each of some directions.
+
+        Parameters
+        ----------
+        directions : (n, 3) float64
+            Unit vectors, from the prop outward.
+
+        Returns
+        -------
+        (n,) bool
+        """
         rise = directions @ np.array(self.up)
         if self.looking == "everywhere":
             return np.ones(len(directions), np.bool_)
@@ -59,19 +69,19 @@ class Audience(Document):
 
 
 class Region(Document):
-    """A part of the surface.
+    """A part of the surface, described by a shape.
 
     Attributes
     ----------
     shape
-        "brush", within ``reach`` of ``places`` and facing as there; "ball" and "box", around the first of them,
-        of half sizes ``half``; "grown" from the first place over smooth surface up to creases of ``limit``
-        degrees, and no farther than ``reach`` if that is not 0; "seen", more than ``limit`` of it by
-        ``audience``; "detail", the share ``limit`` of the surface with the most curvature; "border", what a
-        border encloses that runs between ``places``, just within it, and ``beyond``, just out of it, where the
-        surface is as near as ``reach`` and faces as there.
+        "brush": what lies within ``reach`` of ``places`` and faces the same way. "ball" and "box": around the
+        first place, with half sizes ``half``. "grown": from the first place across smooth surface up to creases
+        of ``limit`` degrees, and no farther than ``reach`` unless that is 0. "seen": what ``audience`` sees more
+        than ``limit`` of. "detail": the share ``limit`` of the surface that is most curved. "border": what a
+        border encloses that runs between ``places``, just inside it, and ``beyond``, just outside it, where the
+        surface is within ``reach`` of these and faces the same way.
     facing : tuple[Triple, ...]
-        The way the surface looks at each of the places, then at those beyond.
+        The outward direction of the surface at each of the places, then at those in ``beyond``.
     """
 
     shape: Literal["brush", "ball", "box", "grown", "seen", "detail", "border"]
@@ -84,13 +94,18 @@ class Region(Document):
     audience: Audience | None = None
 
     def covers(self, points: Floats, normals: Floats, facets: Bools) -> Bools:
-        """(n,) which points of the surface it takes, where that can be told finer than by facets.
+        """Whether the region covers each of some points of the surface, more finely than by whole facets where its
+        shape allows that.
 
         Parameters
         ----------
         points, normals : (n, 3) float64
         facets : (n,) bool
-            Whether it takes the facet that the point lies on.
+            Whether the region covers the facet that each point lies on.
+
+        Returns
+        -------
+        (n,) bool
         """
         if self.shape in ("ball", "box") and self.places:
             off = np.abs(points - np.array(self.places[0])) / np.maximum(np.array(self.half), 1e-12)
@@ -104,12 +119,17 @@ class Region(Document):
         return np.asarray(near if self.shape == "brush" else np.where(near, nearest < len(self.places), facets))
 
     def nearest_places(self, points: Floats, normals: Floats) -> tuple[Bools, Ints]:
-        """((n,) which points have one of its places, or those beyond, within reach, where the surface faces as there,
-        so that it does not go through a thin wall; (n,) the number of that place).
+        """The nearest place of the region within reach of each point. The surface must face the same way there, so
+        that a mark does not reach through a thin wall.
 
         Parameters
         ----------
         points, normals : (n, 3) float64
+
+        Returns
+        -------
+        (n,) bool, (n,) int64
+            Whether there is such a place, and its number, counted through ``places`` and then ``beyond``.
         """
         from scipy.spatial import cKDTree  # plans are read and shown without it
 
@@ -123,37 +143,37 @@ class Region(Document):
 
 
 class Stroke(Region):
-    """A part of the surface that is marked, or with ``erase`` no longer marked. Strokes act in their order."""
+    """A part of the surface that is marked or, with ``erase``, no longer marked. Strokes take effect in their order."""
 
     erase: bool = False
 
     @classmethod
     def of(cls, region: Region, **changes: object) -> Stroke:
-        """A region as a stroke, with what is changed of it."""
+        """A region as a stroke, with some of its values changed."""
         known = {name: getattr(region, name) for name in cls.model_fields if hasattr(region, name)}
         return cls.model_validate({**known, **changes})
 
 
 class Mark(Stroke):
-    """A stroke that means something to the plan.
+    """A stroke with a meaning for the plan.
 
     Attributes
     ----------
     meaning : Meaning
-        A show face, which must come out clean; a hold spot, where support is wanted; a clear spot, where it is
-        refused; where no seam may run, "never"; where one is welcome, "prefer".
+        "show": a face that must come out clean. "hold": where support is wanted. "clear": where support is
+        refused. "never": where no seam may run. "prefer": where a seam is welcome.
     """
 
     meaning: Meaning
 
 
 class LeftAlone(Document):
-    """Something that was found, and that a person has said may stay.
+    """A finding of Check that a person has accepted as it is.
 
     Attributes
     ----------
     place : Triple
-        On the model, in units of the file.
+        Its place on the model, in the units of the file.
     """
 
     kind: FoundKind

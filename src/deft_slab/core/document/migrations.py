@@ -1,4 +1,4 @@
-"""Versions of what is kept between sessions: each kind of document has a number, and a step from each to the next."""
+"""Versions of saved documents: each kind has a version number, and a step from each version to the next."""
 
 from __future__ import annotations
 
@@ -17,14 +17,14 @@ KINDS: dict[str, Versions] = {}
 
 
 class NewerVersion(ValueError):
-    """A document from a newer version of the program.
+    """A document was saved by a newer version of the program.
 
     Attributes
     ----------
-    found
-        Its version.
-    known
-        The last that is read.
+    found : int
+        The version of the document.
+    known : int
+        The newest version that this program can read.
     """
 
     def __init__(self, found: int, known: int) -> None:
@@ -39,14 +39,14 @@ class NewerVersion(ValueError):
 
 
 class Versions:
-    """Of one kind of document.
+    """The versions of one kind of document, and the steps between them.
 
     Attributes
     ----------
-    name
-        What it is called.
-    now
-        The version that is written.
+    name : str
+        What the kind is called.
+    now : int
+        The version that is written today.
     """
 
     def __init__(self, name: str, now: int) -> None:
@@ -55,7 +55,14 @@ class Versions:
         KINDS[name] = self
 
     def step(self, since: int) -> Callable[[Step], Step]:
-        """Registers what makes a document of a version one of the next; it must not change what it is given."""
+        """Register the function that brings a document from one version to the next. It must not modify its
+        argument.
+
+        Parameters
+        ----------
+        since : int
+            The version that the function starts from.
+        """
 
         def register(step: Step) -> Step:
             self._steps[since] = step
@@ -65,16 +72,16 @@ class Versions:
 
     @property
     def missing(self) -> list[int]:
-        """Versions from which no step leads on."""
+        """The versions that have no step to the next."""
         return [version for version in range(1, self.now) if version not in self._steps]
 
     def of(self, data: Data) -> int:
-        """The version of a document; the first ones did not say it.
+        """The version of a document; 1 if it does not state any.
 
         Raises
         ------
         ValueError
-            It says something else.
+            What it states cannot be a version.
         """
         version = data.get("version", 1)
         if type(version) is not int or version < 1:
@@ -82,14 +89,14 @@ class Versions:
         return version
 
     def brought_up(self, data: Data) -> Data:
-        """A document as the present version has it.
+        """A document brought up to today's version.
 
         Raises
         ------
         NewerVersion
-            It is from a newer one.
+            It was saved by a newer version of the program.
         ValueError
-            It says no version that there can be.
+            What it states cannot be a version.
         """
         version = self.of(data)
         if version > self.now:
@@ -99,20 +106,26 @@ class Versions:
         return data
 
     def read(self, text: bytes) -> Data:
-        """A document as the present version has it, from its JSON.
+        """A document read from JSON and brought up to today's version.
 
         Raises
         ------
         NewerVersion
-            It is from a newer one.
+            It was saved by a newer version of the program.
         ValueError
-            It is no JSON, no object, or says no version that there can be.
+            It is not JSON, not an object, or states an impossible version.
         """
         return self.brought_up(as_object(text))
 
 
 def as_object(text: bytes) -> Data:
-    """A JSON object. Raises ValueError."""
+    """Parse a JSON object.
+
+    Raises
+    ------
+    ValueError
+        The text is not JSON, or not an object.
+    """
     data = from_json(text, allow_inf_nan=False)
     if not isinstance(data, dict):
         raise ValueError(tr("it is no object"))

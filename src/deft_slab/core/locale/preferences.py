@@ -1,8 +1,7 @@
-"""How a person writes: which language, which signs in a number, millimetres or inches.
+"""The user's language, number format and unit of length.
 
-All of it is decided once, when a process starts, by variables of its environment: LANGUAGE, LC_ALL, LC_MESSAGES and
-LANG as everywhere, and two of our own, which the window sets from its settings. Other processes of the program inherit
-them.
+They are decided once, when a process starts, from environment variables: LANGUAGE, LC_ALL, LC_MESSAGES and LANG, as
+in other programs, and two of our own, which the window sets from its settings. Child processes inherit them.
 """
 
 from __future__ import annotations
@@ -37,41 +36,51 @@ MM_IN_AN_INCH = 25.4
 
 @cache
 def catalogue() -> gettext.NullTranslations:
-    """The texts in the language of the user; English where there are none."""
+    """The translations for the user's language; none for English."""
     return gettext.translation(DOMAIN, TEXTS, fallback=True)
 
 
 @cache
 def language() -> str:
-    """The code of the language that texts are in, as "de"; "en" where there is no catalogue."""
+    """The code of the language that texts appear in, such as "de"; "en" if there is no translation for the user's
+    language.
+    """
     return catalogue().info().get("language", "en")
 
 
 def spoken() -> tuple[str, str, tuple[str, str]]:
-    """(language, unit of lengths, signs of numbers), by which all that is written for people depends on the user."""
+    """The language, the unit of length and the number format: everything that the wording of texts depends on.
+
+    Returns
+    -------
+    (str, str, (str, str))
+        Language code, unit, and (decimal sign, thousands separator).
+    """
     return language(), "in" if inches() else "mm", separators()
 
 
 def languages() -> list[str]:
-    """The codes of all languages that there are texts in, English first."""
+    """The codes of all languages that the program is translated into, English first."""
     return ["en", *sorted(path.name for path in TEXTS.iterdir() if (path / "LC_MESSAGES").is_dir())]
 
 
 @cache
 def inches() -> bool:
-    """Whether lengths are shown in inches instead of millimetres."""
+    """Whether lengths are shown in inches rather than millimetres."""
     return os.environ.get(UNITS) == "in"
 
 
 @cache
 def separators() -> tuple[str, str]:
-    """(decimal sign, what stands between thousands)"""
+    """The decimal sign and the thousands separator."""
     written = WRITTEN.get(os.environ.get(NUMBERS, ""))
     return written or _of_system()
 
 
 def _of_system() -> tuple[str, str]:
-    """As the locale of numbers has them. It is asked for and put back at once: libraries read numbers with a point."""
+    """The decimal sign and the thousands separator of the system's locale. The locale is set only while it is asked,
+    and reset at once, because libraries expect numbers to be written with a point.
+    """
     named = next((name for name in map(os.environ.get, ("LC_ALL", "LC_NUMERIC", "LANG")) if name), "C")
     code = named.split(".")[0].split("@")[0]
     if code not in _PLAIN:
@@ -87,7 +96,7 @@ def _of_system() -> tuple[str, str]:
 
 
 def written(number: str) -> str:
-    """A number as Python writes it, with the signs of the user."""
+    """A number in Python's notation, rewritten with the user's signs."""
     decimal, thousands = separators()
     if (decimal, thousands) == (".", ","):
         return number
@@ -95,6 +104,6 @@ def written(number: str) -> str:
 
 
 def forget() -> None:
-    """Lets the environment be looked at anew, as after a setting was read."""
+    """Forget what was decided, so that changed environment variables are taken into account."""
     for known in (catalogue, language, inches, separators):
         known.cache_clear()

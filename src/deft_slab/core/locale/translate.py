@@ -1,7 +1,8 @@
-"""Texts for a person, in their language. What stands in the source is English, and the key of the catalogue.
+"""Texts in the user's language. The English text in the source is the key of the catalogue.
 
-Catalogues are GNU gettext's, under ``texts``; ``share/texts.py`` collects what is marked here and compiles them. Values
-are named in braces and formatted as by ``str.format``, with the decimal sign of the user.
+The catalogues are those of GNU gettext and lie under ``texts``; ``share/texts.py`` collects the texts that are marked
+here and compiles the catalogues. Values are named in braces and formatted as by ``str.format``, with the user's
+decimal sign.
 """
 
 from __future__ import annotations
@@ -23,33 +24,33 @@ _WRITER = _Writer()
 
 
 def tr(english: str, /, **values: object) -> str:
-    """The text in the language of the user, with the values in their places."""
+    """A text in the user's language, with its values filled in."""
     found = catalogue().gettext(english) if english else ""
     return _WRITER.vformat(found, (), values) if values else found
 
 
 def tr_in(context: str, english: str, /, **values: object) -> str:
-    """The same, where one English text means several things.
+    """A text in the user's language, where one English text has several meanings.
 
     Parameters
     ----------
     context : str
-        Which of them, for whoever translates.
+        Which of the meanings is meant, for the translator.
     """
     found = catalogue().pgettext(context, english)
     return _WRITER.vformat(found, (), values) if values else found
 
 
 def tr_many(one: str, many: str, n: int, /, **values: object) -> str:
-    """A text that has another form for one thing than for several; {n} is how many there are."""
+    """A text that differs between one thing and several; ``{n}`` in it is the count."""
     return _WRITER.vformat(catalogue().ngettext(one, many, n), (), {"n": n, **values})
 
 
 def term(english: str, /) -> str:
-    """Marks a text that is translated where it is shown, for it is also the key of something."""
+    """Mark a text for translation without translating it yet, because it also serves as a key."""
     return english
 
 
 def sentence(words: str) -> str:
-    """Words with the first letter large, the others as they are."""
+    """A text with its first letter capitalised and the rest unchanged."""
     return words[:1].upper() + words[1:]

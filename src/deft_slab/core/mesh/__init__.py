@@ -1,1 +1,1 @@
-"""Triangle surfaces: the solid, its edges, its components, and what is not manifold in it."""
+"""Triangle surfaces: the solid, its edges and components, and how to untangle what is not manifold."""

@@ -1,4 +1,4 @@
-"""Which facets of a solid are neighbours."""
+"""Which facets of a surface are neighbours."""
 
 from __future__ import annotations
 
@@ -10,8 +10,12 @@ from .solid import Solid
 
 
 def shared_edges(solid: Solid) -> tuple[Ints, Ints]:
-    """(pairs of facets that share an edge (e, 2), the corners at its ends (e, 2)). Kept with the solid, which never
-    changes.
+    """The edges that two facets share. The result is cached on the solid, which never changes.
+
+    Returns
+    -------
+    (e, 2) int64, (e, 2) int64
+        The two facets at each edge, and the two vertices at its ends.
     """
     if "shared edges" not in solid.__dict__:
         key, _ = edge_numbers(solid.triangles, len(solid.vertices))
@@ -25,7 +29,13 @@ def shared_edges(solid: Solid) -> tuple[Ints, Ints]:
 
 
 def neighbours(solid: Solid) -> tuple[Ints, Floats]:
-    """(pairs of facets that share an edge (e, 2), angle between their normals in radians (e,)). Kept with the solid."""
+    """The pairs of facets that share an edge, with the angle between them. The result is cached on the solid.
+
+    Returns
+    -------
+    (e, 2) int64, (e,) float64
+        The pairs, and the angle between their normals in radians.
+    """
     pairs, _ = shared_edges(solid)
     if "bends" not in solid.__dict__:
         cosine = np.einsum("ij,ij->i", solid.normals[pairs[:, 0]], solid.normals[pairs[:, 1]])
@@ -35,7 +45,12 @@ def neighbours(solid: Solid) -> tuple[Ints, Floats]:
 
 
 def edge_lengths(solid: Solid) -> Floats:
-    """(e,) lengths of the edges of ``shared_edges``. Kept with the solid."""
+    """The lengths of the edges of ``shared_edges``. The result is cached on the solid.
+
+    Returns
+    -------
+    (e,) float64
+    """
     if "edge lengths" not in solid.__dict__:
         _, ends = shared_edges(solid)
         solid.__dict__["edge lengths"] = np.linalg.norm(solid.vertices[ends[:, 0]] - solid.vertices[ends[:, 1]], axis=1)

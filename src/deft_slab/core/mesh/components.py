@@ -1,4 +1,4 @@
-"""Shells: what hangs together in a surface, and which shells are one body. Works on open surfaces too."""
+"""The connected components (shells) of a surface, and which of them make up one body. Works on open surfaces too."""
 
 from __future__ import annotations
 
@@ -17,16 +17,19 @@ CRUMB_SIZE = 20.0
 
 @dataclass(frozen=True, eq=False)
 class Shells:
-    """Attributes
+    """The connected components of a surface.
+
+    Attributes
     ----------
     of : (m,) int64
-        Shell of each triangle, 0 to k - 1.
+        The shell that each triangle belongs to, 0 to k - 1.
     volume : (k,) float64
-        Signed, about the middle of each shell, so that it means something for a nearly closed one.
+        The signed volume of each, about its own middle, so that it is meaningful even for one that is not quite
+        closed.
     low, high : (k, 3) float64
-        Corners of its box.
+        The corners of the bounding box of each.
     triangles : (k,) int64
-        How many it has.
+        How many triangles each has.
     """
 
     of: Ints
@@ -37,12 +40,17 @@ class Shells:
 
     @property
     def across(self) -> Floats:
-        """(k,) longest side of the box of each."""
+        """The longest side of the bounding box of each shell.
+
+        Returns
+        -------
+        (k,) float64
+        """
         return np.asarray((self.high - self.low).max(axis=1))
 
 
 def shells_of(solid: Solid) -> Shells:
-    """The shells of a surface: facets that hang together by their corners. Kept with the solid, which never changes."""
+    """The connected components of a surface: facets connected by their vertices. The result is cached on the solid."""
     if "shells" not in solid.__dict__:
         solid.__dict__["shells"] = _shells(solid)
     found: Shells = solid.__dict__["shells"]
@@ -71,8 +79,12 @@ def _shells(solid: Solid) -> Shells:
 
 
 def body_numbers(shells: Shells) -> Ints:
-    """(k,) body of each shell, largest body first; a void (a shell that faces inward) belongs to the smallest body
-    whose box holds its box.
+    """The body that each shell belongs to, numbered from the largest on. A void (a shell facing inward) belongs to
+    the smallest body whose bounding box contains its own.
+
+    Returns
+    -------
+    (k,) int64
     """
     outer = np.flatnonzero(shells.volume > 0)
     if len(outer) <= 1:
@@ -90,23 +102,27 @@ def body_numbers(shells: Shells) -> Ints:
 
 
 def loose_among(shells: Shells, factors: Floats) -> int:
-    """How many bodies that do not touch there are, stray specks not counted.
+    """How many bodies there are that do not touch each other, not counting stray specks.
 
     Parameters
     ----------
     factors : (3,) float64, mm
-        In one unit along each axis.
+        Millimetres in one unit along each axis.
     """
     return len(np.unique(body_numbers(shells)[~specks_among(shells, factors)]))
 
 
 def specks_among(shells: Shells, factors: Floats) -> Bools:
-    """(k,) which shells are specks: under the crumb limit beside the largest one.
+    """Which shells are stray specks: smaller than the limit for crumbs, compared with the largest.
 
     Parameters
     ----------
     factors : (3,) float64, mm
-        In one unit along each axis.
+        Millimetres in one unit along each axis.
+
+    Returns
+    -------
+    (k,) bool
     """
     size = ((shells.high - shells.low) * np.abs(factors)).max(axis=1)
     box = np.prod(np.maximum(shells.high - shells.low, 1e-12), axis=1)

@@ -1,4 +1,4 @@
-"""Edges of a triangle surface, as numbers that can be sorted."""
+"""The edges of a triangle surface, encoded as numbers that can be sorted."""
 
 from __future__ import annotations
 
@@ -8,12 +8,20 @@ from ..arrays import AnyInts, Bools, Ints
 
 
 def edge_numbers(triangles: AnyInts, count: int) -> tuple[Ints, Bools]:
-    """((3 m,) a number for each undirected edge of each facet, whether it is walked from its lower corner on).
+    """A number for each undirected edge of each facet, and the direction in which the facet walks it.
 
     Parameters
     ----------
     triangles : (m, 3) int
-        Of so many corners. The corners of an edge are its number // count and its number % count.
+        Indices of vertices, 0 to ``count`` - 1.
+    count : int
+        How many vertices there are.
+
+    Returns
+    -------
+    (3 m,) int64, (3 m,) bool
+        The numbers: number // count and number % count are the two vertices. And whether the facet walks the edge
+        from its lower vertex to its higher one.
     """
     start = triangles.astype(np.int64)
     end = np.roll(start, -1, axis=1)

@@ -1,7 +1,8 @@
-"""Edges in which more than two facets meet: where a body touches itself along an edge, as rounded files have it.
+"""Edges at which more than two facets meet, as where a body touches itself along an edge and its file was rounded.
 
-The boolean library takes each edge as one between two facets, and pairs those of such an edge as they come; facets are
-then moved to make a surface of it. Here they are paired by what lies between them, and get corners of their own.
+The boolean library expects two facets at each edge. Where more meet it pairs them in the order in which they come,
+and moves facets to make a surface of that. Here they are paired by the material between them, and get vertices of
+their own.
 """
 
 from __future__ import annotations
@@ -17,15 +18,23 @@ _ROUNDS = 6
 
 
 def unpinched(vertices: Floats, triangles: Ints32) -> tuple[Floats, Ints32]:
-    """(vertices, triangles) of the same closed surface, corners doubled where they must be for each edge to be one of
-    two facets: of those in one edge, the two that have material between them. Where these would still be joined at both
-    ends, as around a void that touches the outside, it is the two that have none between them. Facets keep their order.
+    """The same closed surface with vertices doubled where needed, so that each edge belongs to exactly two facets.
+
+    At an edge with more than two facets, those two are paired that have material between them. Where such a pair
+    would still be joined at both ends, as around a void that touches the outside, those two are paired that have none
+    between them. The order of the facets is kept.
 
     Parameters
     ----------
     vertices : (n, 3) float64
+        The vertices.
     triangles : (m, 3) int32
-        Closed: each edge is walked as often one way as the other.
+        A closed surface: each edge is walked as often one way as the other.
+
+    Returns
+    -------
+    (n + k, 3) float64, (m, 3) int32
+        Vertices and triangles.
     """
     start = triangles.astype(np.int64).ravel()
     corner = np.arange(len(start))
@@ -54,13 +63,13 @@ def unpinched(vertices: Floats, triangles: Ints32) -> tuple[Floats, Ints32]:
 
 
 def _angles(vertices: Floats, tip: Ints, edge: Ints) -> Floats:
-    """(3 m,) radians by which each facet stands around each edge, seen along it from its lower corner; 0 where it does
-    not matter, as only two meet there.
+    """The angle of each facet around each of its edges, in radians, seen along the edge from its lower vertex; 0 at
+    edges where only two facets meet, because there it does not matter.
 
     Parameters
     ----------
     tip : (3 m,) int64
-        The corner of the facet that is not on the edge.
+        The vertex of the facet that is not on the edge.
     """
     _, of, uses = np.unique(edge, return_inverse=True, return_counts=True)
     angles = np.zeros(len(edge))
@@ -76,17 +85,23 @@ def _angles(vertices: Floats, tip: Ints, edge: Ints) -> Floats:
 
 
 def _paired(begins: Bools, sizes: Ints) -> Ints:
-    """(k, 2) places in a list of halves of edges, edge by edge and by their angle: each that begins what is between two
-    facets, with the one that ends it.
+    """Pairs of half-edges, edge by edge and by angle: each half-edge where material or air begins, with the one
+    where it ends.
 
-    A facet that walks its edge upward faces larger angles, so that material ends with it; it begins with one that walks
-    it downward.
+    A facet that walks its edge upward faces larger angles, so material ends with it; material begins with one that
+    walks the edge downward.
 
     Parameters
     ----------
     begins : (h,) bool
+        Whether what is to be paired begins at this half-edge.
     sizes : array of int64
-        How many halves each edge has.
+        How many half-edges each edge has.
+
+    Returns
+    -------
+    (k, 2) int64
+        Places in the list of half-edges.
     """
     ends = np.cumsum(sizes)
     plain = ends[sizes == 2]

@@ -1,4 +1,4 @@
-"""Who made a facet that was not on the opened model."""
+"""Records who made a facet that was not on the opened model."""
 
 from __future__ import annotations
 
@@ -10,12 +10,14 @@ CUT = "cut"
 
 
 class Face(NamedTuple):
-    """Attributes
+    """Who made a facet.
+
+    Attributes
     ----------
     owner : str
         Id of the cut, or of whatever else made it.
     role : str
-        What it is to its owner, such as ``CUT``.
+        What the face is to its owner, such as ``CUT``.
     """
 
     owner: str
@@ -23,5 +25,7 @@ class Face(NamedTuple):
 
 
 def table(faces: Iterable[Face | None]) -> tuple[Face, ...]:
-    """Each face once, in an order that depends on nothing else; None, the opened model, is in no table."""
+    """Each face once, in an order that depends on nothing else. None, which stands for the opened model, is left
+    out.
+    """
     return tuple(sorted({face for face in faces if face is not None}))

@@ -1,8 +1,10 @@
-"""Solid: frozen triangles and where each came from; the bridge to the boolean library.
+"""Solid: an immutable triangle surface that knows where each triangle came from, and the bridge to the boolean
+library.
 
-Origin of a triangle: a number >= 0 is the index of the triangle of the opened model that it is, or is a part of;
--1 - k is a part of the face number k of the solid's own table, which says who made it. The boolean library carries both
-through any number of cuts, so no coordinates are ever compared to find out what is a cut face.
+The origin of a triangle is a number. From 0 on it is the index of the triangle of the opened model that it is, or is
+a part of; -1 - k means that it is a part of face k in the solid's own table, which says who made it. The boolean
+library carries both through any number of cuts, so coordinates never have to be compared to find out what is a cut
+face.
 """
 
 from __future__ import annotations
@@ -40,13 +42,14 @@ class Defects:
     open_edges : int
         Edges with a facet on one side only.
     flipped_edges : int
-        Edges whose two facets disagree on which side is out.
+        Edges whose two facets disagree about which side is outside.
     segments : (k, 2, 3) float64
-        The places, in the frame of the solid.
+        The edges concerned, in the frame of the solid.
     inside_out : bool
-        Closed, but with its facets facing inward (volume below zero).
+        The surface is closed, but its facets face inward: its volume is negative.
     pinched : int
-        Edges in which more than two facets meet, as where a body touches itself; they keep it open no more.
+        Edges at which more than two facets meet, as where a body touches itself. They do not keep it from
+        enclosing a volume.
     """
 
     open_edges: int
@@ -61,7 +64,7 @@ class Defects:
         return self.open_edges == 0 and self.flipped_edges == 0
 
     def sentence(self) -> str:
-        """What is wrong, for a person; empty when nothing is."""
+        """What is wrong, in a sentence for a person; empty if nothing is."""
         if self.closed:
             return tr("Its facets face inward, so its volume is negative.") if self.inside_out else ""
         parts = []
@@ -74,17 +77,17 @@ class Defects:
 
 @dataclass(frozen=True, eq=False)
 class Solid:
-    """A triangle surface, normally closed.
+    """A triangle surface, normally closed. Lengths are in mm unless the caller says otherwise.
 
     Attributes
     ----------
     vertices : (n, 3) float64
     triangles : (m, 3) int32
-        Counter-clockwise seen from outside.
+        Indices of vertices, counter-clockwise as seen from outside.
     origin : (m,) int32
-        See the head of this module.
+        Where each triangle came from; see the head of this module.
     made : tuple[Face, ...]
-        The table of faces that it refers to.
+        The table of faces that ``origin`` refers to.
     """
 
     vertices: Floats
@@ -110,28 +113,52 @@ class Solid:
 
     @cached_property
     def bounds(self) -> Floats:
-        """(2, 3): the lowest and the highest corner."""
+        """The lowest and the highest corner of the bounding box.
+
+        Returns
+        -------
+        (2, 3) float64
+        """
         # a column at a time: the library takes ten times as long along the first axis
         return np.array([[column.min() for column in self.vertices.T], [column.max() for column in self.vertices.T]])
 
     def turned_bounds(self, rotation: Floats) -> Floats:
-        """(2, 3) mm: the lowest and the highest corner of it turned by (3, 3)."""
+        """The lowest and the highest corner of the bounding box after a rotation.
+
+        Parameters
+        ----------
+        rotation : (3, 3) float64
+
+        Returns
+        -------
+        (2, 3) float64
+        """
         turned = rotation @ self.vertices.T  # a row for each axis, for the reason above
         return np.stack([turned.min(axis=1), turned.max(axis=1)])
 
     @property
     def size(self) -> Floats:
-        """(3,) along each axis."""
+        """The size of the bounding box along each axis.
+
+        Returns
+        -------
+        (3,) float64
+        """
         return np.asarray(self.bounds[1] - self.bounds[0])
 
     @property
     def diagonal(self) -> float:
-        """Of its box."""
+        """The diagonal of the bounding box."""
         return float(np.linalg.norm(self.size))
 
     @cached_property
     def area_vectors(self) -> Floats:
-        """(m, 3): outward normal of each facet times its area."""
+        """The outward normal of each facet, multiplied by its area.
+
+        Returns
+        -------
+        (m, 3) float64
+        """
         a, b, c = self._corners
         u, v = b - a, c - a
         vectors = np.empty_like(a)
@@ -143,14 +170,24 @@ class Solid:
 
     @cached_property
     def areas(self) -> Floats:
-        """(m,) of each facet."""
+        """The area of each facet.
+
+        Returns
+        -------
+        (m,) float64
+        """
         areas = np.sqrt(np.einsum("ij,ij->i", self.area_vectors, self.area_vectors))
         _frozen(areas)
         return np.asarray(areas)
 
     @cached_property
     def normals(self) -> Floats:
-        """(m, 3) outward unit normals; zero for a facet without area."""
+        """The outward unit normal of each facet; zero for a facet without area.
+
+        Returns
+        -------
+        (m, 3) float64
+        """
         length = np.where(self.areas > 0, self.areas, 1.0)
         normals = self.area_vectors / length[:, None]
         _frozen(normals)
@@ -158,28 +195,37 @@ class Solid:
 
     @cached_property
     def centroids(self) -> Floats:
-        """(m, 3): the centre of each facet."""
+        """The centroid of each facet.
+
+        Returns
+        -------
+        (m, 3) float64
+        """
         a, b, c = self._corners
         return np.asarray((a + b + c) / 3.0)
 
     @property
     def _corners(self) -> list[Floats]:
-        """The first, second and third corners (m, 3) of the facets, taken apart: an array (m, 3, 3) of them is slow to
-        reckon with.
+        """The first, second and third vertices of all facets, as three arrays (m, 3). One array (m, 3, 3) would be
+        slow to compute with.
         """
         return [self.vertices.take(self.triangles[:, k], axis=0) for k in range(3)]
 
     @cached_property
     def volume(self) -> float:
-        """Signed volume by the divergence theorem; means something only for a closed surface."""
+        """The signed volume, by the divergence theorem. It is meaningful only for a closed surface."""
         reference = self.bounds.mean(axis=0)
         return float(np.einsum("ij,ij->", self.centroids - reference, self.area_vectors) / 3.0)
 
     @cached_property
     def centre_of_mass(self) -> Floats:
-        """(3,): of the enclosed volume; of the surface where it encloses none.
+        """The centre of mass of the enclosed volume; of the surface, if it encloses none.
 
-        Each facet and the reference point make a tetrahedron; its centroid is weighted by its signed volume.
+        Each facet forms a tetrahedron with a reference point, whose centroid is weighted by its signed volume.
+
+        Returns
+        -------
+        (3,) float64
         """
         reference = self.bounds.mean(axis=0)
         shifted = self.centroids - reference
@@ -190,7 +236,9 @@ class Solid:
 
     @cached_property
     def defects(self) -> Defects:
-        """Closed means: each edge is walked as often one way as the other."""
+        """What keeps the surface from enclosing a volume. It is closed if each edge is walked as often one way as
+        the other.
+        """
         count = np.int64(len(self.vertices))
         edge, rising = edge_numbers(self.triangles, len(self.vertices))
         walked = np.sort(2 * edge + rising)  # the last bit says which way
@@ -207,7 +255,7 @@ class Solid:
 
     @property
     def from_booleans(self) -> bool:
-        """Whether the boolean library has it already; then it is closed."""
+        """Whether the solid already exists in the boolean library, in which case it is closed."""
         return "manifold" in self.__dict__
 
     @property
@@ -222,7 +270,7 @@ class Solid:
 
     @cached_property
     def manifold(self) -> manifold3d.Manifold:
-        """The same body in the boolean library, its triangles numbered by ``origin``.
+        """The same body in the boolean library, with its triangles numbered by ``origin``.
 
         Raises
         ------
@@ -256,18 +304,20 @@ class Solid:
 
     @property
     def runs(self) -> dict[int, Face | None]:
-        """For each run of the boolean library, who made it; None for the opened model."""
+        """Who made the triangles of each run (the boolean library's word for a group of triangles of one origin);
+        None for the opened model.
+        """
         _ = self.manifold
         return dict(self.__dict__["_runs"])
 
     @classmethod
     def from_manifold(cls, body: manifold3d.Manifold, runs: Mapping[int, Face | None]) -> Solid:
-        """Takes a body over from the boolean library.
+        """A solid made from a body of the boolean library.
 
         Parameters
         ----------
         runs : Mapping[int, Face | None]
-            For its run numbers, who made them; None, or not there: the opened model.
+            Who made the triangles of each run; None or a missing run means the opened model.
         """
         mesh = body.to_mesh64()
         triangles = np.asarray(mesh.tri_verts).astype(np.int32)
@@ -284,15 +334,24 @@ class Solid:
         return solid
 
     def by(self, owner: str, role: str = CUT) -> Bools:
-        """(m,) the facets that somebody has made in a role."""
+        """Which facets somebody made in a given role.
+
+        Returns
+        -------
+        (m,) bool
+        """
         face = Face(owner, role)
         if face not in self.made:
             return np.zeros(len(self.triangles), np.bool_)
         return np.asarray(self.origin == -1 - self.made.index(face))
 
     def resized(self, factors: Floats) -> Solid:
-        """At another size, (3,) factors along the axes; itself, with all that was derived, at the same one. An odd
-        number of factors below 0 mirrors it; its facets keep facing outward.
+        """The solid scaled along each axis. With factors of 1 it is the solid itself, with everything that was
+        derived from it. An odd number of negative factors mirrors it; its facets still face outward.
+
+        Parameters
+        ----------
+        factors : (3,) float64
         """
         if np.all(factors == 1.0):
             return self
@@ -301,19 +360,26 @@ class Solid:
         return Solid(self.vertices * factors, triangles, self.origin, self.made)
 
     def picked(self, chosen: Bools) -> Solid:
-        """The chosen triangles, (m,) bool, as a solid of their own."""
+        """The chosen triangles as a solid of their own.
+
+        Parameters
+        ----------
+        chosen : (m,) bool
+        """
         used = np.zeros(len(self.vertices), np.bool_)
         used[self.triangles[chosen]] = True
         number = np.cumsum(used, dtype=np.int32) - 1
         return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen], self.made)
 
     def divided(self, of: AnyInts, count: int) -> list[Solid]:
-        """Solids of their own of the triangles of each group.
+        """The triangles of each group as a solid of their own.
 
         Parameters
         ----------
         of : (m,) int
-            The group of each, 0 to count - 1.
+            The group of each triangle, 0 to ``count`` - 1.
+        count : int
+            How many groups there are.
         """
         if count <= _FEW:
             return [self.picked(of == number) for number in range(count)]
@@ -329,14 +395,14 @@ class Solid:
 
     @cached_property
     def sha256(self) -> str:
-        """Content hash of coordinates (as float32) and triangles."""
+        """A hash of the coordinates (as float32) and the triangles."""
         digest = hashlib.sha256(self.vertices.astype("<f4").tobytes())
         digest.update(self.triangles.astype("<i4").tobytes())
         return digest.hexdigest()
 
 
 def side_by_side(solids: Sequence[Solid]) -> Solid:
-    """Several solids as one, nothing joined; triangles keep their order, and who made them."""
+    """Several solids as one, without joining them. The triangles keep their order and their origins."""
     if len(solids) == 1:
         return solids[0]
     starts = np.cumsum([0] + [len(solid.vertices) for solid in solids[:-1]])
@@ -351,7 +417,12 @@ def side_by_side(solids: Sequence[Solid]) -> Solid:
 
 
 def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints32:
-    """(m,) the origins of a solid, by another table that has all of its faces."""
+    """The origins of a solid, expressed in another table that contains all of its faces.
+
+    Returns
+    -------
+    (m,) int32
+    """
     if solid.made == made or not solid.made:
         return solid.origin
     numbers = np.array([-1 - made.index(face) for face in solid.made], np.int32)
@@ -362,12 +433,19 @@ def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints32:
 def spread_points(
     solid: Solid, count: int, chosen: Bools | None = None
 ) -> tuple[Floats, Ints]:
-    """((count, 3) points spread over a surface by its area, (count,) the facet of each); the same ones each time.
+    """Points spread evenly over a surface by area; the same ones each time.
 
     Parameters
     ----------
+    count : int
+        How many points.
     chosen : (m,) bool
-        On which facets; on all by default. Their area must not be zero.
+        The facets to spread them over, all by default. Their area must not be zero.
+
+    Returns
+    -------
+    (count, 3) float64, (count,) int64
+        The points, and the facet that each lies on.
     """
     rng = np.random.default_rng(1)
     weight = solid.areas if chosen is None else solid.areas * chosen
@@ -386,12 +464,21 @@ _NEEDLE = 4.0
 
 
 def finer(corners: Floats, longest: float, keep: Callable[[Floats], Bools] | None = None) -> Iterator[Floats]:
-    """The facets (n, 3, 3) divided into ones with no side longer than ``longest``; in batches (k, 3, 3).
+    """Divide facets until no side is longer than ``longest``.
 
     Parameters
     ----------
+    corners : (n, 3, 3) float64
+        The corners of the facets.
+    longest : float
+        The greatest length of a side.
     keep : Callable[[Floats], Bools] | None
-        Called with (k, 3, 3), says which of them are worth dividing on.
+        Called with facets (k, 3, 3); returns which of them are worth dividing further.
+
+    Yields
+    ------
+    (k, 3, 3) float64
+        The small facets, in batches.
     """
     while len(corners):
         sides = np.linalg.norm(np.roll(corners, -1, axis=1) - corners, axis=2)
@@ -405,19 +492,29 @@ def finer(corners: Floats, longest: float, keep: Callable[[Floats], Bools] | Non
 
 
 def _quartered(corners: Floats) -> Floats:
-    """Facets (n, 3, 3), each in four of its own shape (4 n, 3, 3)."""
+    """Each facet divided into four of the same shape.
+
+    Parameters
+    ----------
+    corners : (n, 3, 3) float64
+
+    Returns
+    -------
+    (4 n, 3, 3) float64
+    """
     a, b, c = np.moveaxis(corners, 1, 0)
     ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
     return np.concatenate([np.stack(three, axis=1) for three in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
 
 
 def _sliced(corners: Floats, sides: Floats, longest: float) -> Floats:
-    """Facets (n, 3, 3) sliced across their two longer sides: quarters of a needle would be thousands of needles.
+    """Facets sliced across their two longer sides. Dividing a needle-shaped facet into quarters would give thousands
+    of needles.
 
     Parameters
     ----------
     sides : (n, 3) float64
-        From each corner to the next.
+        The vector from each corner to the next.
     """
     order = (sides.argmin(axis=1)[:, None] + [2, 0, 1]) % 3
     tip, left, right = np.moveaxis(np.take_along_axis(corners, order[:, :, None], axis=1), 1, 0)

@@ -1,4 +1,4 @@
-"""Binary STL: 80 bytes of title, the number of facets, and one record for each."""
+"""The layout of binary STL: a title of 80 bytes, the number of facets, and one record per facet."""
 
 from __future__ import annotations
 

@@ -1,5 +1,6 @@
-"""What hangs together, and what is the same. Compiled, for of a million facets both are wanted several times before a
-model is on the bed; the compiled code is loaded once it is called for, and no window waits for it.
+"""Connected components, and equal rows of an array. Both are compiled, because a model of a million facets needs
+them several times before it is on the bed. The compiled code is loaded at the first call, so the window does not
+wait for it.
 """
 
 from __future__ import annotations
@@ -11,8 +12,19 @@ from ..arrays import AnyInts, Ints
 
 
 def linked(pairs: AnyInts, count: int) -> Ints:
-    """(count,) which of so many things hang together by pairs (k, 2) of them; those that do share a number, counted
-    from 0 in the order of the first of each.
+    """Number the connected components of a graph.
+
+    Parameters
+    ----------
+    pairs : (k, 2) int
+        The edges of the graph.
+    count : int
+        How many nodes there are.
+
+    Returns
+    -------
+    (count,) int64
+        The component of each node, numbered from 0 in the order of their first nodes.
     """
     # measured on 655,000 triangles: 18 ms, SciPy's connected_components 93 ms, in each of several calls
     from .union_find_kernels import numbered
@@ -21,12 +33,17 @@ def linked(pairs: AnyInts, count: int) -> Ints:
 
 
 def same_rows(rows: NDArray[np.generic]) -> tuple[Ints, Ints]:
-    """(first, number): the first row of each kind, in their order, and the kind of each row.
+    """Find the rows of an array that are equal.
 
     Parameters
     ----------
     rows : (n, 3)
-        Of eight bytes each (float64 without -0 or NaN, int64).
+        Rows of three values of eight bytes each (float64 without -0 or NaN, or int64).
+
+    Returns
+    -------
+    (k,) int64, (n,) int64
+        The first row of each kind, in order, and the kind of each row.
     """
     from .union_find_kernels import by_kind
 

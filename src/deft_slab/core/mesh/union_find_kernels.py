@@ -1,4 +1,4 @@
-"""Compiled loops of ``linking``. No classes."""
+"""Compiled loops for ``union_find``."""
 
 from __future__ import annotations
 
@@ -8,7 +8,9 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def numbered(pairs, count):
-    """Union by the lower number, with paths halved on the way (Tarjan and van Leeuwen 1984)."""
+    """Connected components by union-find: the lower number becomes the root, with path halving (Tarjan and van
+    Leeuwen 1984).
+    """
     above = np.arange(count)
     for n in range(len(pairs)):
         a, b = pairs[n, 0], pairs[n, 1]
@@ -35,8 +37,8 @@ def numbered(pairs, count):
 
 @njit(cache=True, nogil=True)
 def by_kind(bits):
-    """A hash table with linear probing (Knuth, The Art of Computer Programming 3, section 6.4, algorithm L), at most
-    half full.
+    """Equal rows by a hash table with linear probing, at most half full (Knuth, The Art of Computer Programming 3,
+    section 6.4, algorithm L).
     """
     count = len(bits)
     size = 2

@@ -1,1 +1,1 @@
-"""From the opened model to its parts: the bodies grouped and mended, then cut by the recipe."""
+"""From the opened model to its parts: bodies are grouped and mended, then cut by the recipe."""

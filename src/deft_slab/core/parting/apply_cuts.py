@@ -1,4 +1,4 @@
-"""Carrying out a recipe: the cuts of a plan, one after the other, each on what the one before has left."""
+"""Carries out the recipe: the cuts of a plan, one after the other, each on what the one before left."""
 
 from __future__ import annotations
 
@@ -38,12 +38,12 @@ _TOUCHING = 1e-3
 
 @dataclass(frozen=True, eq=False)
 class Stage:
-    """What there is after a cut.
+    """The parts after a cut.
 
     Attributes
     ----------
     touched : tuple[int, ...]
-        Numbers of the parts that the cut has made.
+        The numbers of the parts that the cut has made.
     """
 
     parts: list[Part]
@@ -57,23 +57,26 @@ class Stage:
 
 
 def nameless(cut: Cut) -> Cut:
-    """A cut without what does not change what it makes."""
+    """A cut without its name, which makes no difference to what it produces."""
     return cut.model_copy(update={"name": "-"})
 
 
 def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Masks, job: Job = QUIET) -> Stage:
-    """The parts after a cut. A part that it does not part keeps its key, so that nothing of it is made anew.
+    """Apply a cut to all parts. A part that it does not divide keeps its key, so that nothing about it is computed
+    again.
 
     Parameters
     ----------
+    parts : list[Part]
+        The parts before the cut.
+    cut : Cut
+        The cut.
     key : Hashable
-        Names the content of what it makes.
-    whole : float
-        mm3 of the model.
+        Names the content of what the cut produces.
     whole : float, mm3
-        Before any cut.
+        The volume of the model before any cut.
     masks : Masks
-        Gives the (triangles,) facets that a region takes.
+        Gives the facets (source triangles,) that a region takes.
 
     Raises
     ------
@@ -141,8 +144,8 @@ _LITTLE = 1e-3
 
 
 def _met(parts: list[Part], cut: Cut, masks: Masks) -> set[int]:
-    """Numbers of the parts that a cut meets, as its reach and its regions say. Where no part has a region all are met,
-    and the cut says what is missing.
+    """The numbers of the parts that a cut applies to, as its reach and its regions say. If no part has a region, all
+    of them are, and the cut itself reports what is missing.
     """
     met = set(range(len(parts)))
     match cut.reach:
@@ -157,7 +160,7 @@ def _met(parts: list[Part], cut: Cut, masks: Masks) -> set[int]:
 
 
 def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None, bool]:
-    """(the way in which the side +1 of a cut comes off, whether its own face stands against that)."""
+    """The direction in which the side +1 of a cut comes off, and whether its own face stands against that."""
     known = cut.way_off()
     if known is not None:
         return known, False
@@ -170,8 +173,8 @@ def _leaving(cut: Cut, stage: Stage) -> tuple[tuple[float, float, float] | None,
 
 
 def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
-    """Whether what lies on the side +1 of a cut runs into something while it is lifted off. For draft meshes: it makes
-    some booleans.
+    """Whether the part on side +1 of a cut collides with something while it is lifted off. This takes some booleans,
+    so it is meant for draft meshes.
     """
     lift = stage.report.lift
     if lift is None or stage.report.catches or cut.way_off() is not None:
@@ -182,12 +185,12 @@ def catches_on_its_way(cut: Cut, stage: Stage) -> bool:
 
 
 def is_crumb(solid: Solid, whole: float) -> bool:
-    """Whether a fragment is under the limits.
+    """Whether a fragment is smaller than the limits for crumbs.
 
     Parameters
     ----------
     whole : float
-        mm3 of the model.
+        The volume of the model, in mm3.
     """
     return bool(solid.volume < CRUMB_SHARE * whole and solid.size.max() < CRUMB_SIZE)
 
@@ -198,7 +201,12 @@ def _middle(solid: Solid) -> tuple[float, float, float]:
 
 
 def _on(solid: Solid, masks: Masks, region: Region) -> Bools:
-    """(m,) facets of a part whose source triangles a region takes."""
+    """The facets of a part whose source triangles a region takes.
+
+    Returns
+    -------
+    (m,) bool
+    """
     mask = masks(region)
     return np.asarray((solid.origin >= 0) & mask[np.maximum(solid.origin, 0)])
 
@@ -206,10 +214,15 @@ def _on(solid: Solid, masks: Masks, region: Region) -> Bools:
 def _dealt_with(
     cut: Cut, pieces: list[tuple[int, Solid, int]], small: list[int]
 ) -> tuple[float, list[tuple[int, Solid, bool]]]:
-    """(mm3 set aside, (side, solid, is a crumb) of the pieces) with crumbs kept, dropped, or given to whom they touch.
+    """The pieces with their crumbs kept, dropped, or joined to the neighbour that they touch most.
 
-    With a kerf nothing touches; crumbs that were to be given away, and touch nobody or cannot be joined exactly, are
+    With a kerf nothing touches. Crumbs that should be given away but touch nobody, or cannot be joined exactly, are
     kept.
+
+    Returns
+    -------
+    float, list of (int, Solid, bool)
+        The volume that was set aside, in mm3; and the side, the solid and whether it is a crumb, for each piece.
     """
     if cut.crumbs == "drop":
         kept = [(side, body, False) for i, (side, body, _) in enumerate(pieces) if i not in small]
@@ -232,7 +245,7 @@ def _dealt_with(
 
 
 def _contact(crumb: Solid, other: Solid) -> int:
-    """How many corners of the cut faces of two pieces lie in the same places."""
+    """The number of vertices that the cut faces of two pieces have in common."""
     ours, theirs = (piece.vertices[np.unique(piece.triangles[piece.origin < 0])] for piece in (crumb, other))
     if not len(ours) or not len(theirs):
         return 0
@@ -241,13 +254,15 @@ def _contact(crumb: Solid, other: Solid) -> int:
 
 
 def proven(kept: Cache, cut: Cut, report: CutReport, light: Stage, limit: float) -> CutReport:
-    """With whether what a cut takes off catches on its way, and where it leaves less than a limit (mm), looked at on
-    the simplified model.
+    """A cut report completed with two checks made on the draft mesh: whether what the cut takes off catches on its
+    way, and where it leaves too little material.
 
     Parameters
     ----------
     kept : Cache
-        Where both are, once they are known.
+        Caches both checks.
+    limit : float, mm
+        The least thickness that prints well.
     """
     made = tuple(part.key for part in light.made)
     solids = [part.solid for part in light.made]

@@ -1,4 +1,4 @@
-"""Before any cut: the bodies of a plan, grouped by their roles, each group mended."""
+"""The bodies of a plan before any cut: grouped by their roles, each group mended."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ _LOOKED_AT = 50
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """Bodies that are one piece before any cut."""
+    """Bodies that form one piece before any cut."""
 
     name: str
     solid: Solid
@@ -42,7 +42,7 @@ class Group:
 
 @dataclass(frozen=True, eq=False)
 class Uncut:
-    """The groups of bodies of a plan, mended. ``key`` names the content; origins count the triangles of all groups."""
+    """The mended groups of bodies of a plan. ``key`` names the content; origins count the triangles of all groups."""
 
     key: Hashable
     groups: tuple[Group, ...]
@@ -50,12 +50,12 @@ class Uncut:
 
     @cached_property
     def triangles(self) -> int:
-        """How many all groups have."""
+        """The number of triangles of all groups."""
         return sum(len(group.solid.triangles) for group in self.groups)
 
     @cached_property
     def defects(self) -> Defects:
-        """Of all groups together."""
+        """The defects of all groups together."""
         each = [group.solid.defects for group in self.groups]
         return Defects(
             sum(one.open_edges for one in each), sum(one.flipped_edges for one in each),
@@ -64,7 +64,7 @@ class Uncut:
         )
 
     def resized(self, factors: Floats) -> Uncut:
-        """At another size.
+        """The groups scaled along each axis.
 
         Parameters
         ----------
@@ -75,7 +75,7 @@ class Uncut:
         return Uncut((self.key, tuple(factors)), groups, self.report)
 
     def lighter(self, triangles: int, job: Job) -> Uncut:
-        """Thinned to a draft mesh of so many triangles; a group keeps its share of them."""
+        """A draft mesh with about so many triangles; each group keeps its share of them."""
         groups, start = [], 0
         for group in self.groups:
             share = max(500, triangles * len(group.solid.triangles) // self.triangles)
@@ -95,13 +95,13 @@ class Part:
     key : Hashable
         Names its content.
     group : int
-        The one that it comes from.
+        The group of bodies that it comes from.
     crumb : bool
-        A fragment that a cut left behind by accident.
+        Whether it is a fragment that a cut left behind by accident.
     off : bool
-        A cut has taken it off the rest.
-    down : (3,)
-        The way that it is to lie, None where that is looked for.
+        Whether a cut has taken it off the rest.
+    down : (3,) float64 or None
+        The direction that must point to the bed; None if a seat is to be found.
     """
 
     key: Hashable
@@ -114,13 +114,13 @@ class Part:
 
     @property
     def anchor(self) -> tuple[float, float, float]:
-        """The centre of mass, rounded to a micrometre so that it reads the same from a file."""
+        """The centre of mass, rounded to a micrometre so that it is the same after being saved and read."""
         x, y, z = (round(float(value), 3) for value in self.solid.centre_of_mass)
         return x, y, z
 
 
 def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
-    """The bodies grouped by their roles, each group mended."""
+    """Group the bodies by their roles, and mend each group."""
     chosen = _grouped(model, plan)
     groups, reports, start = [], [], 0
     rods = any(body.rods for body in model.bodies)
@@ -140,13 +140,14 @@ def mended_groups(model: Model, plan: Plan, key: Hashable, job: Job) -> Uncut:
 
 
 def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Role, ...]:
-    """What to make of the bodies of a model: those that touch no other are pieces of their own, those that do stay in
-    one, and what looks like supports that came with it and stray specks are left out. Empty where that changes nothing.
+    """The proposed roles of the bodies of a model: bodies that touch no other become pieces of their own, bodies
+    that touch stay in one piece, and what looks like supplied supports or stray specks is left out. Empty if that
+    changes nothing.
 
     Parameters
     ----------
     solid : Solid
-        All of them, mended.
+        All bodies, mended.
     """
     from scipy.spatial import cKDTree  # a file of several bodies is rare enough to wait for it
 
@@ -178,7 +179,7 @@ def _proposed_roles(model: Model, solid: Solid, report: MendReport) -> tuple[Rol
 
 
 def _grouped(model: Model, plan: Plan) -> list[tuple[str, Bools | None]]:
-    """(name, (m,) triangles of the model) of each group of bodies; None: all triangles."""
+    """The name of each group of bodies, and which triangles of the model it has; None for all of them."""
     if not plan.roles:
         return [(model.name, None)]
     number = np.repeat(np.arange(len(model.bodies)), [body.triangles for body in model.bodies])
@@ -194,13 +195,22 @@ def _grouped(model: Model, plan: Plan) -> list[tuple[str, Bools | None]]:
 
 
 def as_opened(plan: Plan, uncut: Uncut) -> float | None:
-    """mm in one unit of the file, where the piece is the opened surface as it came; else None."""
+    """Millimetres in one unit of the file, if the piece is the opened surface unchanged but for its size; else None."""
     plain = not plan.roles and plan.mirror is None and plan.stretch == (1.0, 1.0, 1.0) and not uncut.report.changed
     return float(plan.factors[0]) if plain else None
 
 
 def spans(uncut: Uncut, rotation: Floats) -> Floats:
-    """(2, 3) mm: of bodies at their size, turned by (3, 3), and along their own axes."""
+    """The size of the bodies as they stand, and along the axes of their file.
+
+    Parameters
+    ----------
+    rotation : (3, 3) float64
+
+    Returns
+    -------
+    (2, 3) float64, mm
+    """
     solids = [group.solid for group in uncut.groups]
     turned = [solid.vertices @ rotation.T for solid in solids]
     stands = np.max([one.max(axis=0) for one in turned], axis=0) - np.min([one.min(axis=0) for one in turned], axis=0)

@@ -1,1 +1,1 @@
-"""The plan and all that is saved with it. Plain documents, light to load."""
+"""The plan, and everything that is saved with it. Plain documents, quick to import."""

@@ -1,4 +1,4 @@
-"""A coupon that is printed with the pieces of a plan, as a document of it."""
+"""The test coupon that a plan prints along with its pieces."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ MOST_STEPS = 12
 
 
 class CouponWish(Document):
-    """One coupon, however many copies of the prop there are.
+    """One coupon, however many copies of the prop are printed.
 
     Attributes
     ----------
     join : AnyJoin
-        What is tried.
-    steps
-        mm per side, of each hole.
+        The join to be tested.
+    steps : tuple of float, mm per side
+        The clearance of each hole.
     """
 
     join: AnyJoin

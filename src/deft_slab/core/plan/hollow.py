@@ -1,4 +1,4 @@
-"""Hollowing as documents of the plan: which piece, how thick its wall stays, its lattice, its vents."""
+"""The documents that describe how a piece is hollowed: the wall that stays, the lattice inside, and the vents."""
 
 from __future__ import annotations
 
@@ -13,18 +13,18 @@ MOST_VENTS, MOST_ON_A_PIECE = 12, 200
 
 
 class Vent(Document):
-    """A hole through a wall into a void, round, and narrower inside.
+    """A round hole through a wall into a void, narrower on the inside.
 
     Attributes
     ----------
     place : mm, model frame
-        On the surface.
+        Its place on the surface.
     along : Triple
-        Unit vector, inward.
+        Unit vector pointing inward.
     outer, inner : float, mm
-        Its radius there and at the void.
+        Its radius at the surface and at the void.
     plug : bool
-        Whether it gets one.
+        Whether a plug is made for it.
     """
 
     id: Name
@@ -46,31 +46,31 @@ class Vent(Document):
         return self
 
     def carried(self, move: Move) -> Vent:
-        """On a model that was stretched, mirrored or moved; its radii stay."""
+        """The vent on a model that was stretched, mirrored or moved. Its radii stay the same."""
         return self.model_copy(update={"place": move.point(self.place), "along": move.direction(self.along)})
 
 
 class Hollow(Document):
-    """A piece made hollow. The piece is found again by its sides and a point near its middle (model mm).
+    """A hollowed piece. The piece is recognised by its sides and by a point near its middle (mm, model frame).
 
     Attributes
     ----------
     wall : float, mm
-        That stay.
+        Thickness of the wall that stays.
     fineness : float, mm
-        To within which; None: a quarter of the wall.
+        Accuracy of the inner surface; None means a quarter of the wall.
     down : Triple
-        Unit vector, model frame, to the bed as the piece sat when it was hollowed.
+        Unit vector in the model frame that pointed to the bed when the piece was hollowed.
     solid_below : float
-        mm over its lowest point there, up to which it stays solid.
+        Height over its lowest point, in that seat, up to which the piece stays solid, in mm.
     spacing, radius : float, mm
-        Of a lattice through the void; None: none.
+        Spacing and radius of the rods of the lattice; None means no lattice.
     least : float, mm3
-        Smaller voids are dropped.
+        Voids smaller than this are not made.
     gap : float
-        mm per side between a plug and its hole.
+        Clearance between a plug and its hole, in mm per side.
     keyed : bool
-        Plugs have a ridge, so that they go in one way round.
+        Plugs have a ridge, so that they fit one way round only.
     """
 
     id: Name
@@ -105,16 +105,16 @@ class Hollow(Document):
 
     @property
     def step(self) -> float:
-        """mm: the fineness that it is made at."""
+        """The accuracy that the hollow is made with, in mm."""
         return self.wall / 4 if self.fineness is None else self.fineness
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> Hollow:
-        """On a model that was stretched, mirrored or moved; walls, rods and holes keep their measures.
+        """The hollow on a model that was stretched, mirrored or moved. Walls, rods and holes keep their measures.
 
         Parameters
         ----------
         sides : tuple[Side, ...]
-            Those of its piece, as they are then called.
+            The sides of its piece, under their new names.
         """
         anchor = triple(move.point(self.anchor))
         vents = tuple(vent.carried(move) for vent in self.vents)
@@ -122,7 +122,7 @@ class Hollow(Document):
                                        "down": move.direction(self.down)})
 
     def with_vent(self, vent: Vent) -> Hollow:
-        """With a vent added, or put in place of the one with its id."""
+        """The hollow with a vent added, or replaced if one has the same id."""
         if any(one.id == vent.id for one in self.vents):
             vents = tuple(vent if one.id == vent.id else one for one in self.vents)
         else:

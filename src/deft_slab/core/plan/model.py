@@ -1,4 +1,4 @@
-"""An opened model, and what mending did to its surface. Plain data, light to load."""
+"""The opened model, and the report of what mending did to its surface. Plain data, quick to import."""
 
 from __future__ import annotations
 
@@ -15,22 +15,22 @@ from .plan import Body, ModelRef, Role, Unit
 
 @dataclass(frozen=True, eq=False)
 class Model:
-    """An opened model: its surface in the units of its file, and what it is called.
+    """An opened model: its surface in the units of the file, and its name.
 
     Attributes
     ----------
     unit : Unit | None
-        As the file states it, else None.
+        The unit that the file states; None if it states none.
     bodies : tuple[Body, ...]
-        What it is made of, in the order of the triangles.
+        The bodies of the file, in the order of their triangles.
     notes : tuple[str, ...]
-        What is to be told of the file.
+        What the user should know about the file.
     y_up : bool
-        Whether it is made to stand on -Y and not on -Z.
+        Whether the model seems made to stand on -Y rather than -Z.
     up_stated : bool
-        The format says so.
+        Whether the format states which way is up.
     complete : bool
-        Nothing that its file announces was missing.
+        Whether everything that the file announces was there.
     """
 
     name: str
@@ -45,19 +45,19 @@ class Model:
 
     @property
     def sha256(self) -> str:
-        """Of its surface: see ``Solid.sha256``."""
+        """The hash of the surface; see ``Solid.sha256``."""
         return self.solid.sha256
 
     @property
     def ref(self) -> ModelRef:
-        """What plans know of it."""
+        """What a plan stores about the model."""
         return ModelRef(
             name=self.name, sha256=self.sha256, grid=self.grid, bodies=self.bodies, up_stated=self.up_stated
         )
 
     @classmethod
     def from_ref(cls, ref: ModelRef, solid: Solid, unit: Unit | None) -> Model:
-        """A model that was kept with a plan, and is named there."""
+        """The model that a plan was made for, from its stored surface."""
         return cls(ref.name, solid, ref.grid, unit, ref.bodies, up_stated=ref.up_stated)
 
 
@@ -66,15 +66,15 @@ StepKind = Literal["clean", "orient", "specks", "close", "rewrap", "join", "thin
 
 @dataclass(frozen=True, eq=False)
 class MendStep:
-    """What a step of mending found and did.
+    """What one step of mending found and did.
 
     Attributes
     ----------
     said : str
         A sentence with {} for each of ``lengths`` (mm).
-    places : (k, 2, 3) float64, mm, model frame
     changed : bool
-        Whether the surface is another one after it.
+        Whether the step changed the surface.
+    places : (k, 2, 3) float64, mm, model frame
     """
 
     kind: StepKind
@@ -84,16 +84,16 @@ class MendStep:
     places: Floats
 
     def sentence(self) -> str:
-        """What was done, for a person."""
+        """What was done, in a sentence for a person."""
         return self.said.format(*(text.near(length) for length in self.lengths))
 
     def resized(self, factors: Floats) -> MendStep:
-        """At another size.
+        """The same step at another size.
 
         Parameters
         ----------
         factors : (3,) float64, mm
-            In one unit.
+            Millimetres in one unit along each axis.
         """
         most = float(np.abs(factors).max())
         return replace(self, lengths=tuple(most * value for value in self.lengths), places=self.places * factors)
@@ -101,27 +101,26 @@ class MendStep:
 
 @dataclass(frozen=True, eq=False)
 class MendReport:
-    """What mending did to the surface, and what is left to say about it.
+    """What mending did to the surface, and what remains to be said about it.
 
     Attributes
     ----------
     volume_before, volume_after : float, mm3
         None where the surface is not closed.
     moved_by : float, mm
-        The farthest that what was there has moved.
+        The farthest that any part of the old surface has moved.
     bridged : float, mm
-        The farthest that what closes a hole lies from what was there.
+        The farthest that a patch over a hole lies from the old surface.
     specks : int
         Stray fragments that are still there.
     speck_size : float, mm
-        Across, of the largest.
+        Size of the largest of these.
     tangled : float
         Share of the surface that lies inside the model itself, or faces its own inside.
     loose : int
-        In how many bodies that do not touch what is one piece falls at most, stray specks not counted.
+        The largest number of separate bodies that any one piece consists of, not counting stray specks.
     roles : tuple[Role, ...]
-        What is proposed for the bodies of the file; empty where nothing is better than all of them in one
-        piece.
+        What is proposed for the bodies of the file; empty if nothing is better than all of them in one piece.
     """
 
     steps: tuple[MendStep, ...]
@@ -140,16 +139,16 @@ class MendReport:
 
     @property
     def deviation(self) -> float:
-        """mm, the largest distance of the new surface from the old one."""
+        """The largest distance of the new surface from the old one, in mm."""
         return max(self.moved_by, self.bridged)
 
     @property
     def changed(self) -> bool:
-        """Whether any step did anything."""
+        """Whether any step changed the surface."""
         return any(step.changed for step in self.steps)
 
     def resized(self, factors: Floats) -> MendReport:
-        """At another size; where axes are stretched apart, lengths are the longest they may be.
+        """The same report at another size. Where the axes are stretched differently, lengths are upper bounds.
 
         Parameters
         ----------
@@ -165,7 +164,7 @@ class MendReport:
         )
 
     def joined_with(self, other: MendReport) -> MendReport:
-        """Of two groups of bodies together."""
+        """The report for two groups of bodies together."""
         return MendReport(
             (*self.steps, *other.steps), self.triangles_before + other.triangles_before,
             self.triangles_after + other.triangles_after, _sum(self.volume_before, other.volume_before),

@@ -1,4 +1,6 @@
-"""What is of a piece is found again by the sides of cuts that the piece is on, and a point near its middle."""
+"""Recognises pieces across changes of the plan: by the sides of the cuts that they are on, and by a point near their
+middle.
+"""
 
 from __future__ import annotations
 
@@ -11,18 +13,20 @@ from ..document.base import Triple
 
 
 class Anchored(Protocol):
-    """What is a piece, or is of one: known by the sides of cuts that it is on, and a point near its middle."""
+    """Something that is a piece, or belongs to one."""
 
     @property
     def sides(self) -> tuple[Side, ...]:
-        """Of the cuts that have made it."""
+        """The sides of the cuts that made the piece."""
 
     @property
     def anchor(self) -> Triple:
-        """(3,) mm, model frame."""
+        """A point near the middle of the piece, in mm, model frame."""
 
 
 def nearest_alike(wished: Anchored, pieces: Sequence[Anchored]) -> int | None:
-    """The number of the piece that something is of: of those on its sides the nearest one; None without any."""
+    """The number of the piece that something belongs to: the nearest of those on the same sides. None if there is
+    none.
+    """
     alike = [(math.dist(wished.anchor, one.anchor), n) for n, one in enumerate(pieces) if one.sides == wished.sides]
     return min(alike)[1] if alike else None

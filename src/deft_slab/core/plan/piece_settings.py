@@ -1,4 +1,4 @@
-"""What is wished of one piece: its seat, its name, and what it is printed of, and on."""
+"""The user's settings for one piece: its seat, its name, its printer and its material."""
 
 from __future__ import annotations
 
@@ -13,16 +13,17 @@ from ..printers.profile import Printer
 
 
 class PieceSettings(Document):
-    """What the user wants of one piece. The piece is found again by its sides and a point inside it (model mm).
+    """The user's settings for one piece. The piece is recognised by its sides and by a point inside it (mm, model
+    frame).
 
     Attributes
     ----------
     lift : float
-        mm over the bed, on support; None: as the plan says.
-    material
-        One of its printer's; empty: the usual one.
+        Height over the bed in mm, on support; None means the plan's.
+    material : str
+        A material of its printer; empty means the usual one.
     second : bool
-        It is printed on the second printer of the plan.
+        Whether it is printed on the second printer of the plan.
     """
 
     sides: tuple[Side, ...]
@@ -34,24 +35,29 @@ class PieceSettings(Document):
     second: bool = False
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> PieceSettings:
-        """On a model that was stretched, mirrored or moved.
+        """The settings on a model that was stretched, mirrored or moved.
 
         Parameters
         ----------
         sides : tuple[Side, ...]
-            Those of the piece, as they are then called.
+            The sides of the piece, under their new names.
         """
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor)})
 
 
 def made_on(wish: PieceSettings | None, printer: Printer, second: Printer | None) -> tuple[Printer, bool]:
-    """(what a piece is printed on, loaded with its material, or as it usually is where it has none of that name;
-    whether that is the second printer).
+    """The printer that a piece is printed on, loaded with the piece's material. A printer without that material is
+    loaded with its usual one.
 
     Parameters
     ----------
     printer, second : Printer
-        Of the plan.
+        The first and the second printer of the plan.
+
+    Returns
+    -------
+    Printer, bool
+        The printer, and whether it is the second one.
     """
     own = second if wish is not None and wish.second and second is not None else printer
     if wish is not None and wish.material in own.loads:

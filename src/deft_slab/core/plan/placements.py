@@ -1,4 +1,4 @@
-"""Where pieces lie on beds, as documents of the plan: put there by hand, or by a search that was kept."""
+"""Where pieces lie on the beds: placed by hand, or by a search whose result was kept."""
 
 from __future__ import annotations
 
@@ -16,20 +16,21 @@ that take longest first; as few, and those of one material after each other."""
 
 
 class Placement(Document):
-    """One copy of a piece on a bed. The piece is found again by its sides and a point near its middle (model mm).
+    """The place of one copy of a piece on a bed. The piece is recognised by its sides and by a point near its middle
+    (mm, model frame).
 
     Attributes
     ----------
     copy_number : int
-        Which copy of the prop, from 0 on.
+        Which copy of the prop it belongs to, counted from 0.
     bed : int
-        Its number among those of its printer, from 0 on.
+        Which bed of its printer it lies on, counted from 0.
     x, y : float, mm, on the bed
         The low corner of its footprint.
     turn : float, degrees
-        About the vertical, on top of its seat.
+        Rotation about the vertical, on top of its seat.
     by_hand : bool
-        It stays when the others are laid anew.
+        Whether it stays where it is when the others are laid out anew.
     """
 
     sides: tuple[Side, ...]

@@ -1,7 +1,7 @@
-"""A plan is a value: which bodies, how mended, how big, which tilt, which cuts, which seats. Frozen, validated,
-JSON-able.
+"""The plan: which bodies, how they are mended, how big, which tilt, which cuts, which joins, which seats.
 
-The opened model never changes; the plan says what to do with it.
+A plan is an immutable value, validated and convertible to JSON. The opened model never changes; the plan says what to
+do with it.
 """
 
 from __future__ import annotations
@@ -39,8 +39,8 @@ MOST_JOINS = 2000
 
 
 class Body(Document):
-    """A part of a file that hangs together, or that the file calls one object. Bodies follow each other in the list
-    of triangles.
+    """A connected part of a file, or what the file calls one object. The bodies follow each other in the list of
+    triangles.
     """
 
     name: Name
@@ -52,7 +52,7 @@ class Body(Document):
 
 
 class ModelRef(Document):
-    """Which model a plan is for; the unit is the plan's own, for it can be changed after opening."""
+    """Which model a plan is for. The unit is stored in the plan, because it can be changed after opening."""
 
     name: Name
     sha256: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
@@ -73,22 +73,23 @@ Role = Literal["with the rest", "on its own", "left out"]
 
 
 class Mending(Document):
-    """What is done to the surface before anything else, in this order, to each group of bodies that is one piece.
+    """How the surface is mended before anything else. The steps run in this order, on each group of bodies that
+    forms one piece.
 
     Attributes
     ----------
     clean : bool
-        Doubled facets and facets without area dropped, cracks closed.
+        Drop doubled facets and facets without area, and close cracks.
     orient : bool
-        Facets turned outward.
+        Turn facets outward.
     close : bool
-        Holes closed, small and flat ones flat, the others smooth.
+        Close holes: small and flat ones flat, the others smoothly.
     drop_specks : bool
-        Stray fragments under the crumb limit left out.
+        Leave out stray fragments that are smaller than the limit for crumbs.
     rewrap : float
-        Fineness (units of the file) at which the surface is made anew; None: not.
+        Fineness, in units of the file, at which the surface is rebuilt; None: it is not.
     thin_to : int
-        Triangles to be left; None: all.
+        Number of triangles to simplify to; None: keep them all.
     """
 
     clean: bool = False
@@ -100,7 +101,7 @@ class Mending(Document):
 
     @property
     def does_something(self) -> bool:
-        """Whether any step is wished."""
+        """Whether any step is wanted."""
         return self != Mending()
 
 
@@ -108,25 +109,25 @@ GuestForm = Literal["head", "hand", "forearm", "model"]
 
 
 class Guest(Document):
-    """Something shown at its own true size beside or inside the prop: a wearer's form, or another model.
+    """Something shown at its true size inside or beside the prop: a form of the wearer, or another model.
 
     Attributes
     ----------
     form : GuestForm
-        A registered form, or "model".
+        The name of a registered form, or "model".
     measure : float, mm
-        What the form is made from (girth of a head, length of a hand, largest girth of a forearm).
+        What the form is made from: the girth of a head, the length of a hand, the largest girth of a forearm.
     model : ModelRef | None
-        Which one, for a model.
+        The model, if it is one.
     unit : Unit
-        Of that model.
+        The unit of that model.
     place : Triple
-        Where its own origin is, in units of the opened file, so that it stays where it is on the prop when the
-        scale changes.
+        Where its origin is, in units of the opened file, so that it stays in place on the prop when the scale
+        changes.
     turn : Tilt
         Its rotation.
     clearance : float, mm
-        Of air wished around it.
+        The air that is wanted around it.
     """
 
     id: Name
@@ -149,12 +150,12 @@ class Guest(Document):
 
 @dataclass(frozen=True)
 class SizedModel:
-    """What a plan makes of a model before any cut: a part of the plan that results are kept under.
+    """The part of a plan that determines the model before any cut. Results are cached by it.
 
     Attributes
     ----------
     factors : mm
-        In one unit of the file along each of its axes.
+        Millimetres in one unit of the file along each axis.
     """
 
     model: ModelRef
@@ -165,14 +166,14 @@ class SizedModel:
 
 @dataclass(frozen=True)
 class Parting:
-    """What decides which pieces a plan has, however they are joined, seated and judged."""
+    """The part of a plan that determines which pieces there are, however they are joined, seated and judged."""
 
     sized: SizedModel
     recipe: tuple[Cut, ...]
 
 
 class Plan(Document):
-    """One complete way to tilt and cut a model."""
+    """One complete way to tilt, cut and join a model."""
 
     version: Literal[1] = 1
     model: ModelRef
@@ -235,31 +236,36 @@ class Plan(Document):
 
     @property
     def factors(self) -> Floats:
-        """(3,) mm in one unit of the opened file along each of its axes; below 0 where it is mirrored."""
+        """Millimetres in one unit of the opened file along each axis; negative where the model is mirrored.
+
+        Returns
+        -------
+        (3,) float64
+        """
         signs = [-1.0 if axis == self.mirror else 1.0 for axis in "xyz"]
         return UNITS[self.unit] * self.scale * np.array(self.stretch) * signs
 
     @property
     def sized_model(self) -> SizedModel:
-        """What it makes of the model before any cut."""
+        """The part of the plan that determines the model before any cut."""
         return SizedModel(self.model, tuple(self.factors.tolist()), self.roles, self.mending)
 
     @property
     def parting(self) -> Parting:
-        """What decides which pieces it has."""
+        """The part of the plan that determines which pieces there are."""
         return Parting(self.sized_model, self.recipe)
 
     def role(self, body: int) -> Role:
-        """What becomes of a body, by its number."""
+        """What becomes of a body, given its number."""
         return self.roles[body] if self.roles else "with the rest"
 
     def with_role(self, body: int, role: Role) -> Plan:
-        """With another role for a body.
+        """The plan with another role for a body.
 
         Raises
         ------
         BadPlan
-            There is no such body, or none would stay.
+            There is no such body, or no body would be left.
         """
         roles = list(self.roles or ("with the rest",) * max(1, len(self.model.bodies)))
         if not 0 <= body < len(roles):
@@ -269,7 +275,7 @@ class Plan(Document):
         return self.changed(roles=() if plain else tuple(roles))
 
     def changed(self, **update: object) -> Plan:
-        """A copy with other values, validated anew.
+        """A copy with other values, validated again.
 
         Raises
         ------
@@ -282,7 +288,7 @@ class Plan(Document):
             raise BadPlan(first_problem(error)) from error
 
     def sized(self, **size: object) -> Plan:
-        """At another size: unit, scale, stretch, mirror. Cuts and anchors keep their places on the model.
+        """The plan at another size: unit, scale, stretch or mirror. Cuts and anchors keep their places on the model.
 
         Raises
         ------
@@ -293,8 +299,13 @@ class Plan(Document):
         return resized.carried(Move(np.diag(resized.factors / self.factors)))
 
     def carried(self, move: Move) -> Plan:
-        """With all that stands on the model (cuts, joins, wishes for pieces, hollows, posts) moved; what has a measure
-        of its own keeps it. Raises BadPlan.
+        """The plan with everything on the model (cuts, joins, settings of pieces, hollows, posts) moved along. What
+        has a measure of its own keeps it.
+
+        Raises
+        ------
+        BadPlan
+            Something cannot follow this move.
         """
         numbers = {cut.id: cut.renumbered(move) for cut in self.recipe}
 
@@ -314,71 +325,95 @@ class Plan(Document):
         return self.changed(recipe=tuple(cuts), pieces=wishes, joins=joins, hollows=hollows, posts=posts)
 
     def guest(self, guest_id: str) -> Guest:
-        """By its id. Raises BadPlan."""
+        """The guest with an id.
+
+        Raises
+        ------
+        BadPlan
+            There is none.
+        """
         for guest in self.guests:
             if guest.id == guest_id:
                 return guest
         raise BadPlan(tr("There is no guest {guest_id!r} in this plan.", guest_id=guest_id))
 
     def with_guest(self, guest: Guest) -> Plan:
-        """With a guest added, or put in place of the one with its id."""
+        """The plan with a guest added, or replaced if one has the same id."""
         if any(other.id == guest.id for other in self.guests):
             return self.changed(guests=tuple(guest if other.id == guest.id else other for other in self.guests))
         return self.changed(guests=(*self.guests, guest))
 
     def without_guest(self, guest_id: str) -> Plan:
-        """Without the guest of an id."""
+        """The plan without a guest."""
         return self.changed(guests=tuple(guest for guest in self.guests if guest.id != guest_id))
 
     def cut(self, cut_id: str) -> Cut:
-        """By its id. Raises BadPlan."""
+        """The cut with an id.
+
+        Raises
+        ------
+        BadPlan
+            There is none.
+        """
         for cut in self.recipe:
             if cut.id == cut_id:
                 return cut
         raise BadPlan(tr("There is no cut {cut_id!r} in this plan.", cut_id=cut_id))
 
     def with_cut(self, cut: Cut) -> Plan:
-        """With a cut added at the end, or put in place of the one with its id."""
+        """The plan with a cut added at the end, or replaced if one has the same id."""
         if any(other.id == cut.id for other in self.recipe):
             return self.changed(recipe=tuple(cut if other.id == cut.id else other for other in self.recipe))
         return self.changed(recipe=(*self.recipe, cut))
 
     def without_cut(self, cut_id: str) -> Plan:
-        """Without the cut of an id, and the joins on its contacts."""
+        """The plan without a cut, and without the joins on its contacts."""
         joins = tuple(join for join in self.joins if join.cut != cut_id)
         return self.changed(recipe=tuple(cut for cut in self.recipe if cut.id != cut_id), joins=joins)
 
     def parted_by(self, recipe: tuple[Cut, ...]) -> Plan:
-        """With other cuts, and the joins on the contacts of those that stay as they are."""
+        """The plan with other cuts. Joins stay if they are on contacts of cuts that stay unchanged."""
         stay = {cut.id for cut in recipe if cut in self.recipe}
         return self.changed(recipe=recipe, joins=tuple(join for join in self.joins if join.cut in stay))
 
     def join(self, join_id: str) -> Join:
-        """By its id. Raises BadPlan."""
+        """The join with an id.
+
+        Raises
+        ------
+        BadPlan
+            There is none.
+        """
         for join in self.joins:
             if join.id == join_id:
                 return join
         raise BadPlan(tr("There is no join {join_id!r} in this plan.", join_id=join_id))
 
     def with_join(self, join: Join) -> Plan:
-        """With a join added at the end, or put in place of the one with its id."""
+        """The plan with a join added at the end, or replaced if one has the same id."""
         if any(other.id == join.id for other in self.joins):
             return self.changed(joins=tuple(join if other.id == join.id else other for other in self.joins))
         return self.changed(joins=(*self.joins, join))
 
     def without_joins(self, ids: Collection[str]) -> Plan:
-        """Without the joins of some ids."""
+        """The plan without some joins, given their ids."""
         return self.changed(joins=tuple(join for join in self.joins if join.id not in ids))
 
     def hollow(self, hollow_id: str) -> Hollow:
-        """By its id. Raises BadPlan."""
+        """The hollow with an id.
+
+        Raises
+        ------
+        BadPlan
+            There is none.
+        """
         for hollow in self.hollows:
             if hollow.id == hollow_id:
                 return hollow
         raise BadPlan(tr("There is no hollow {hollow_id!r} in this plan.", hollow_id=hollow_id))
 
     def with_hollow(self, hollow: Hollow) -> Plan:
-        """With a hollow added at the end, or put in place of the one with its id."""
+        """The plan with a hollow added at the end, or replaced if one has the same id."""
         if any(other.id == hollow.id for other in self.hollows):
             return self.changed(hollows=tuple(hollow if one.id == hollow.id else one for one in self.hollows))
         return self.changed(hollows=(*self.hollows, hollow))
@@ -389,39 +424,39 @@ class Plan(Document):
         return next(free_ids("h", taken))
 
     def fresh_join_ids(self, count: int) -> list[str]:
-        """Ids that no join has, nor a wish for a piece names."""
+        """Ids that no join has and no settings of a piece refer to."""
         taken = {join.id for join in self.joins} | {side.cut for wish in self.pieces for side in wish.sides}
         return list(itertools.islice(free_ids("j", taken), count))
 
     @property
     def as_it_came(self) -> Plan:
-        """The model whole, as it stood in its file, on the bed; at the size and with the marks and the mending that it
-        has here.
+        """The plan for the whole model, standing on the bed as it does in its file, with the size, marks and mending
+        of this one.
         """
         nothing = {name: () for name in ("recipe", "joins", "hollows", "posts", "pieces", "lying")}
         return self.changed(**nothing, coupon=None, tilt=self.model.tilt_as_opened, lift=0.0)
 
     def fresh_id(self) -> str:
-        """An id that no cut has, nor a wish for a piece names."""
+        """An id that no cut has and no settings of a piece refer to."""
         taken = {cut.id for cut in self.recipe} | {side.cut for wish in self.pieces for side in wish.sides}
         return next(free_ids("c", taken))
 
     @property
     def numbered(self) -> tuple[str, str]:
-        """(the id, the name) of the cut that comes next."""
+        """The id and the name for the next cut."""
         return self.fresh_id(), tr("Cut {count}", count=len(self.recipe) + 1)
 
     def fresh_name(self, word: str) -> str:
-        """What a new cut is called.
+        """A name for a new cut.
 
         Parameters
         ----------
         word : str
-            What it is, with a number where there are several.
+            What it is; a number is added if there are several.
         """
         number = 1 + sum(cut.name.startswith(word) for cut in self.recipe)
         return f"{word} {number}" if number > 1 else word
 
     def with_wish(self, wish: PieceSettings, instead_of: PieceSettings | None = None) -> Plan:
-        """With a wish for a piece, in place of another one."""
+        """The plan with settings for a piece, in place of other ones."""
         return self.changed(pieces=(*(old for old in self.pieces if old != instead_of), wish))

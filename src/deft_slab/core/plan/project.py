@@ -1,4 +1,4 @@
-"""What is saved: the plan on the bed, the choices kept beside it, and how both are put into text."""
+"""The project: the plan on the bed and the choices kept beside it, and how they are written to text."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ MOST_PROJECT_BYTES = 256 * 2**20
 
 
 class Choice(Document):
-    """A plan kept in the ledger to compare."""
+    """A plan that is kept in the ledger for comparison."""
 
     id: Name
     name: Name
@@ -47,7 +47,7 @@ class Project(Document):
 
     @property
     def all_guests(self) -> tuple[Guest, ...]:
-        """Of the plan and of all choices."""
+        """The guests of the plan and of all choices."""
         return tuple(guest for plan in (self.plan, *(choice.plan for choice in self.choices)) for guest in plan.guests)
 
     def fresh_choice_id(self) -> str:
@@ -59,13 +59,13 @@ class Project(Document):
 
 
 def project_text(project: Project) -> bytes:
-    """A project as JSON. Marks that several of its plans share (a stroke of the brush may have thousands of places)
-    stand in it once, and plans name them by their number.
+    """A project as JSON. Marks that several of its plans share are written once, and the plans refer to them by
+    number, because one brush stroke can have thousands of places.
 
     Raises
     ------
     SaveFailed
-        It is larger than what is read again.
+        It is too large to be read again.
     """
     table: dict[Mark, int] = {}
 
@@ -99,7 +99,7 @@ def read_project(text: bytes) -> Project:
     Raises
     ------
     UnreadableFile
-        Damaged, or from a newer version of the program.
+        It is damaged, or was saved by a newer version.
     """
     kept = tr("What you have open is untouched.")
     try:
@@ -123,7 +123,7 @@ def read_project(text: bytes) -> Project:
 
 
 def _unpacked(data: dict[str, Any]) -> dict[str, Any]:
-    """A project's document with its shared marks put into its plans."""
+    """The data of a project with its shared marks put back into its plans."""
     table = [Mark.model_validate(mark) for mark in data.get("marks", ())]
 
     def placed(plan: dict[str, Any]) -> dict[str, Any]:

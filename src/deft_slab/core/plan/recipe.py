@@ -1,4 +1,4 @@
-"""Recipes as documents of their own, for scripts."""
+"""Recipes: the cuts and joins of a plan as a document of their own, for other models and for scripts."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ SCALINGS: tuple[Scaling, ...] = get_args(Scaling)
 
 
 class MadeFor(Document):
-    """The model that a recipe was made for: its box, low to high, mm, model frame."""
+    """The bounding box of the model that a recipe was made for, in mm, model frame."""
 
     low: Triple
     high: Triple
@@ -43,11 +43,16 @@ class MadeFor(Document):
         return self
 
     def ratio(self, size: Floats, scaling: Scaling) -> Floats:
-        """(3,) by what a recipe is scaled along each axis for a model of another size.
+        """The factors by which a recipe is scaled for a model of another size.
 
         Parameters
         ----------
         size : (3,) float64, mm
+            The size of the other model.
+
+        Returns
+        -------
+        (3,) float64
         """
         own = np.array(self.high) - self.low
         if scaling == "each axis":
@@ -56,17 +61,16 @@ class MadeFor(Document):
 
 
 class Recipe(Document):
-    """Cuts and joins as a document of their own, for scripts: what is cut, how pieces are joined, how they sit,
-    which are hollow or have posts, and what was left on purpose.
+    """Cuts, joins, seats, hollows, posts and accepted findings as a document of their own.
 
     Attributes
     ----------
+    name : str
+        The name that it is kept under.
+    made_for : MadeFor | None
+        What it is scaled from when it is used on another model; None: it is used unscaled.
     leaning : float
         See ``Plan``.
-    name
-        What it is kept under.
-    made_for : MadeFor | None
-        What it is scaled from when it is used on another model; None: it is used as it is.
     """
 
     version: Literal[1] = 1
@@ -87,7 +91,7 @@ def read_recipe(text: bytes) -> Recipe:
     Raises
     ------
     BadPlan
-        It is no recipe, or from a newer version.
+        It is not a recipe, or was saved by a newer version.
     """
     if len(text) > MOST_RECIPE_BYTES:
         raise BadPlan(tr("This is no recipe: it is far too long."))

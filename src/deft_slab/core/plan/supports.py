@@ -1,4 +1,6 @@
-"""Support posts as documents of the plan: where they touch, how thick they are; their ways are found anew."""
+"""The documents that describe support posts: where they touch and how thick they are. Their routes are computed
+anew.
+"""
 
 from __future__ import annotations
 
@@ -18,18 +20,18 @@ at 4."""
 
 
 class Post(Document):
-    """One post.
+    """One support post.
 
     Attributes
     ----------
     at : mm, model frame
         Where it touches the surface.
     tip, stem : float, mm
-        Across; None: as all of its piece.
+        Diameters; None: as for the whole piece.
     foot : mm, model frame
-        Where it is to stand, on the piece or under its seat on the bed; None: where it finds a way.
+        Where it should stand, on the piece or under its seat on the bed; None: wherever it finds a way down.
     own : bool
-        Placed by hand, and kept when posts are proposed again.
+        Whether it was placed by hand, and is kept when posts are proposed again.
     """
 
     id: Name
@@ -40,20 +42,20 @@ class Post(Document):
     own: bool = False
 
     def carried(self, move: Move) -> Post:
-        """On a model that was stretched, mirrored or moved."""
+        """The post on a model that was stretched, mirrored or moved."""
         foot = None if self.foot is None else move.point(self.foot)
         return self.model_copy(update={"at": move.point(self.at), "foot": foot})
 
 
 class PostSet(Document):
-    """The posts of a piece, which is found again by its sides and a point near its middle (model mm).
+    """The posts of a piece. The piece is recognised by its sides and by a point near its middle (mm, model frame).
 
     Attributes
     ----------
     tip, stem : float, mm
-        Across.
+        Diameters.
     refused : tuple[Triple, ...]
-        Places (mm, model frame) where a post was taken away: none is proposed there again.
+        Places (mm, model frame) where a post was removed, and none is proposed again.
     """
 
     id: Name
@@ -71,17 +73,17 @@ class PostSet(Document):
         return self
 
     def carried(self, move: Move, sides: tuple[Side, ...]) -> PostSet:
-        """On a model that was stretched, mirrored or moved; tips and stems keep their measures.
+        """The posts on a model that was stretched, mirrored or moved. Tips and stems keep their measures.
 
         Parameters
         ----------
         sides : tuple[Side, ...]
-            Those of its piece, as they are then called.
+            The sides of the piece, under their new names.
         """
         posts = tuple(post.carried(move) for post in self.posts)
         return self.model_copy(update={"sides": sides, "anchor": move.point(self.anchor), "posts": posts,
                                        "refused": move.points(self.refused)})
 
     def fresh_ids(self, count: int) -> list[str]:
-        """Ids that no post of it has."""
+        """Ids that no post of the set has."""
         return list(itertools.islice(free_ids("p", {post.id for post in self.posts}), count))

@@ -1,1 +1,1 @@
-"""What a plan comes to. Plain data, light to load, able to travel between processes."""
+"""What a plan comes to. Plain data, quick to import, which can be sent between processes."""

@@ -1,4 +1,4 @@
-"""How a contact face is in the seat of its piece."""
+"""How the face of a contact lies in the seat of its piece."""
 
 from __future__ import annotations
 
@@ -22,14 +22,16 @@ Lies = Literal["down", "up", "sideways", "under"]
 
 @dataclass(frozen=True, eq=False)
 class ContactPose:
-    """Attributes
+    """How a contact face lies while its piece is printed.
+
+    Attributes
     ----------
     lies : Lies
-        How the face is.
+        Which way the face lies, in one word.
     rise : float
-        Its outward normal along z, -1 to 1.
+        The vertical component of its outward normal, -1 to 1.
     up : (3,) float64
-        The way up, in the model frame.
+        The upward direction, in the model frame.
     """
 
     lies: Lies
@@ -38,14 +40,16 @@ class ContactPose:
 
     @classmethod
     def of(cls, piece: Piece, place: Floats, outward: Floats) -> ContactPose:
-        """Of a piece in its seat.
+        """The pose of a contact face of a piece in its seat.
 
         Parameters
         ----------
+        piece : Piece
+            The piece.
         place : (3,) float64, mm
-            On the face.
+            A point on the face.
         outward : (3,) float64
-            Unit, out of the piece; model frame.
+            Unit vector out of the piece, model frame.
         """
         up = piece.seat.rotation[2]
         rise = float(up @ outward)

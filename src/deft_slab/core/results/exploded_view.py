@@ -1,4 +1,4 @@
-"""Pulling pieces apart along the normals of their cuts, to look at them."""
+"""The exploded view: pieces moved apart along the normals of their cuts."""
 
 from __future__ import annotations
 
@@ -9,12 +9,17 @@ from .outcome import Outcome, Piece
 
 
 def pulled_apart(outcome: Outcome) -> Floats:
-    """(pieces, 3) directions in the model frame, about of length 1 for each cut that a piece lies on."""
+    """The direction in which each piece is moved, about of length 1 for each cut that it lies on.
+
+    Returns
+    -------
+    (pieces, 3) float64, model frame
+    """
     return np.array([_away(outcome, piece) for piece in outcome.pieces]).reshape(-1, 3)
 
 
 def longest_side(outcome: Outcome) -> float:
-    """mm: of the boxes of all pieces."""
+    """The longest side of the bounding boxes of all pieces, in mm."""
     return max(float(np.max(piece.solid.size)) for piece in outcome.pieces)
 
 
@@ -35,7 +40,12 @@ def _away(outcome: Outcome, piece: Piece) -> Floats:
 
 
 def _from_middle(pieces: tuple[Piece, ...], piece: Piece, cut_id: str) -> Floats:
-    """(3,) model frame: how a piece lies from the middle of all that a cut has made; the farthest of them at 1."""
+    """How a piece lies from the middle of everything that a cut has made; the farthest piece is at distance 1.
+
+    Returns
+    -------
+    (3,) float64, model frame
+    """
     made = np.array([one.anchor for one in pieces if any(side.cut == cut_id for side in one.sides)])
     middle = (made.min(axis=0) + made.max(axis=0)) / 2
     farthest = float(np.linalg.norm(made - middle, axis=1).max())

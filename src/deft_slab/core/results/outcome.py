@@ -1,4 +1,6 @@
-"""What a plan comes to: figures, pieces, seams. Plain data, light to load, and able to travel between processes."""
+"""The outcome of a plan: pieces, figures and seams. Plain data, quick to import, which can be sent between
+processes.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ from .notes import Note
 
 @dataclass(frozen=True)
 class Figures:
-    """Units are in the names; definitions.md says what each means. volume_mm3 is None for an open surface."""
+    """The figures of a piece in its seat. The names state the units, and definitions.md defines each. ``volume_mm3``
+    is None for an open surface.
+    """
 
     triangles: int
     closed: bool
@@ -55,29 +59,31 @@ class Figures:
     material_g: float
 
     def as_dict(self) -> dict[str, object]:
-        """By the names of the fields."""
+        """The figures by the names of their fields."""
         return asdict(self)
 
 
 @dataclass(frozen=True, eq=False)
 class OverhangSpot:
-    """A separate place that needs support.
+    """A connected overhanging region that needs support.
 
     Attributes
     ----------
     area : float, mm2
     past : float, degrees
-        Past the threshold, mean.
+        How far past the threshold it is, on average.
     gap : float, mm
-        Mean, down to what is below.
+        The height of the support under it, on average.
     on_piece : bool
-        Most of its support would end on the piece.
+        Whether most of its support would end on the piece.
     on_show : bool
-        A show face is touched.
-    place : (mm, model frame)
-        On it, near its middle.
+        Whether it touches a show face.
+    place : (x, y, z), mm, model frame
+        A point on it, near its middle.
     across : float, mm
+        Its size.
     facets : (k,) int32
+        The facets that it consists of.
     """
 
     area: float
@@ -92,14 +98,16 @@ class OverhangSpot:
 
 @dataclass(frozen=True)
 class Fit:
-    """Attributes
+    """Whether a piece fits inside the bed at some rotation about the vertical.
+
+    Attributes
     ----------
     fits : bool
-        There is a turn about the vertical for which it stays inside the bed.
+        Whether there is a rotation at which it fits.
     yaw : float, degrees
-        The smallest turn that fits; else the one that sticks out least.
-    over : mm
-        By which it sticks out along x, y and z at that turn (0 where it does not).
+        The smallest rotation at which it fits, or the one at which it sticks out least.
+    over : (x, y, z), mm
+        By how much it sticks out along each axis at that rotation; 0 where it does not.
     """
 
     fits: bool
@@ -107,18 +115,18 @@ class Fit:
     over: tuple[float, float, float]
 
     def sentence(self) -> str:
-        """By how much it does not fit: "59.6 mm too high"; empty when it fits."""
+        """By how much it does not fit, in words: "59.6 mm too high". Empty if it fits."""
         return ", ".join(filter(None, text.too_large(self.over)))
 
 
 @dataclass(frozen=True, eq=False)
 class Place:
-    """Somewhere to look at.
+    """A place to look at.
 
     Attributes
     ----------
     place, outward : (3,) float64
-        mm and unit vector, model frame.
+        The place (mm, model frame), and the outward unit vector of the surface there.
     """
 
     place: Floats
@@ -132,6 +140,7 @@ class Stretch(Place):
     Attributes
     ----------
     length, in_sight : float, mm
+        Its length, and how much of that is seen.
     """
 
     length: float
@@ -140,16 +149,16 @@ class Stretch(Place):
 
 @dataclass(frozen=True, eq=False)
 class ThinPlace(Place):
-    """Where a cut leaves too little to print well.
+    """A place where a cut leaves too little material to print well.
 
     Attributes
     ----------
     kind : Literal[skin, sliver, step]
-        "skin" over a parallel surface; "sliver", an edge that runs out thin; "step", a stub on a parallel
-        surface.
+        "skin": a thin layer over a parallel surface. "sliver": an edge that tapers to nothing. "step": a stub on
+        a parallel surface.
     area : float, mm2
     least : float, mm
-        The thinnest, or the lowest.
+        The smallest thickness or height.
     """
 
     kind: Literal["skin", "sliver", "step"]
@@ -157,7 +166,7 @@ class ThinPlace(Place):
     least: float
 
     def note(self, cut: str) -> Note:
-        """What is worth knowing of it.
+        """The note about this place.
 
         Parameters
         ----------
@@ -175,21 +184,25 @@ NOT_BARRED = 0.5
 
 @dataclass(frozen=True, eq=False)
 class Seam:
-    """Attributes
+    """The seam of a cut: where its cut face meets the surface of the model.
+
+    Attributes
     ----------
     segments : (k, 2, 3) float64, mm, model frame
-    length, in_sight : float, mm
-    cut_area : float, mm2
+        The seam as line segments.
     exposed : (k,) float64
-        0 to 1.
+        How much of each segment is seen, 0 to 1.
+    length, in_sight : float, mm
+        Its length, and the part of it that is seen.
+    cut_area : float, mm2
     on_show : float, mm
-        Of it that cross show faces.
+        The length that crosses show faces.
     stretches : tuple[Stretch, ...]
-        Its parts, those that show most first.
+        Its parts, those that are seen most first.
     barred : float, mm
-        Where none may run.
+        The length that runs where no seam may run.
     welcome : float, mm
-        Of what is in sight where one is welcome.
+        The length in sight that runs where a seam is welcome.
     """
 
     segments: Floats
@@ -205,12 +218,13 @@ class Seam:
 
 @dataclass(frozen=True)
 class Scar:
-    """mm2 that support touches, weighted by how much of it is seen on the prop, and the rest; see ``scars``.
+    """The area that support touches, in mm2, weighted by how much of it is seen on the assembled prop (``sight``),
+    and the rest (``hidden``).
 
     Attributes
     ----------
     posts : int
-        That stand.
+        The number of posts that stand.
     """
 
     sight: float = 0.0
@@ -220,39 +234,42 @@ class Scar:
 
 @dataclass(frozen=True, eq=False)
 class Piece:
-    """A printable part, in its seat.
+    """A printable piece in its seat.
 
     Attributes
     ----------
-    solid : mm, model frame
-    alone : bool
-        It is the whole model, uncut.
-    as_opened : float
-        It is the opened surface as it came, at another size: mm in one unit of the file.
-    wished : PieceSettings | None
-        The wish of the plan that was found to be for this piece.
+    solid : Solid
+        Its surface, in mm, model frame.
     sides : tuple[Side, ...]
-        The sides of the cuts that it lies on; with ``anchor`` (a point of the model, mm) they name the piece.
+        The sides of the cuts that it is on. Together with ``anchor`` (a point of the model, mm) they identify the
+        piece.
+    alone : bool
+        Whether it is the whole model, uncut.
+    as_opened : float
+        Millimetres in one unit of the file, if it is the opened surface unchanged but for its size; else None.
+    wished : PieceSettings | None
+        The settings of the plan that apply to this piece.
     past_threshold : (m,) float32, degrees
-        Past the threshold of facets that need support, else -1.
-    skin : (vertices mm in the bed frame, triangles)
-        Of the support around it.
+        How far past the threshold each facet is that needs support; -1 for the others.
+    skin : ((n, 3) float64, mm, bed frame; (m, 3) int32)
+        Vertices and triangles of the support around it.
     lift : float
-        mm over the bed.
+        Height over the bed, in mm.
     marks : (m,) uint8
-        The sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot.
+        For each facet the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot.
     spots : tuple[OverhangSpot, ...]
-        What needs support, largest first.
+        The regions that need support, largest first.
     layers : (k,) float64, mm2
-        Area of each layer.
-    made_on : Printer | None
-        What it is printed on, loaded with its material, where that is not what the plan is judged by.
-    second : bool
-        It is the second printer of the plan.
-    scar : (m,) float32
-        Of the facets that support touches how much is seen on the prop, -1 of the others; none: not known.
+        The area of each layer.
     extra : str
-        What it is, where it is no part of the model: "loose key".
+        What it is, if it is not a part of the model: "loose key".
+    made_on : Printer | None
+        The printer it is printed on, if that is not the one that the plan is judged by, loaded with its material.
+    second : bool
+        Whether that is the second printer of the plan.
+    scar : (m,) float32
+        For each facet that support touches, how much of it is seen on the prop; -1 for the others. Empty if not
+        known.
     """
 
     number: int
@@ -280,38 +297,46 @@ class Piece:
     scar: Floats32 = field(default_factory=lambda: np.empty(0, np.float32))
 
     def on(self, printer: Printer) -> Printer:
-        """What it is printed on.
+        """The printer that it is printed on.
 
         Parameters
         ----------
         printer : Printer
-            What the plan is judged by.
+            The printer that the plan is judged by.
         """
         return self.made_on or printer
 
     def skin_pose(self, rotation: Floats, shift: Floats) -> tuple[Floats, Floats]:
-        """(rotation (3, 3), shift (3,) mm) of the support around it, where it was put in its seat by others."""
+        """The pose of the support around it, once the piece was moved to a place on a bed.
+
+        Returns
+        -------
+        (3, 3) float64, (3,) float64, mm
+            Rotation and shift.
+        """
         return np.asarray(rotation @ self.seat.rotation.T), np.array([shift[0], shift[1], 0.0])
 
     def wish(self, **update: object) -> PieceSettings:
-        """What is wished of this piece, changed, to put into the plan in place of ``wished``."""
+        """The settings of this piece with some values changed, to replace ``wished`` in the plan."""
         wished = self.wished or PieceSettings(sides=self.sides, anchor=self.anchor)
         return wished.model_copy(update={"sides": self.sides, "anchor": self.anchor, **update})
 
 
 @dataclass(frozen=True)
 class Totals:
-    """Sums over the pieces of a plan, with what is printed apart; without that ``pieces``, and how many are flat and
-    fit. ``tallest`` is of the worst one;
+    """Sums over all pieces of a plan, including what is printed apart. ``pieces``, ``flat_pieces`` and
+    ``fitting_pieces`` do not count that. ``tallest_mm`` is the height of the tallest piece.
 
     Attributes
     ----------
     joined : int
-        Contacts with a join that holds; least_wall : the thinnest around any join.
-    scar : Scar
-        See there.
+        Contacts that have a join which holds.
+    least_wall_mm : float
+        The thinnest wall around any join.
     base_kept : float
-        Share of what the pieces rest on without joins that they rest on with them.
+        How much of the base area that the pieces have without joins remains with them, as a share.
+    scar : Scar
+        What support leaves on the prop.
     """
 
     pieces: int
@@ -340,14 +365,14 @@ class Totals:
         cls, pieces: Sequence[Piece], seams: Collection[Seam], printer: Printer, contacts: int = 0,
         joins: Collection[JoinReport] = (), bare: Sequence[Piece] = (), scar: Scar = Scar(),
     ) -> Totals:
-        """Of the pieces, seams and joins of a plan.
+        """The totals of the pieces, seams and joins of a plan.
 
         Parameters
         ----------
         contacts : int
-            How many there are.
+            The number of contacts.
         bare : Sequence[Piece]
-            The pieces without joins, where there are any.
+            The same pieces without joins, if there are any joins.
         """
         made = [one for one in joins if not one.problem]
         together: dict[Printer, list[float]] = {}
@@ -391,17 +416,17 @@ class Room:
     Attributes
     ----------
     solid : Solid
-        The guest, mm, turned, its own origin at 0.
+        The guest in mm, rotated, with its own origin at 0.
     clearance : float, mm
-        The smallest distance from the prop's surface to the guest; below 0 where the prop is inside it, how
-        deep, or where it lies inside the prop's wall as a whole. None while the guest is nowhere near (more
-        than its own size away).
+        The smallest distance from the prop's surface to the guest. Negative where the prop reaches into the guest
+        (how deep), or where the guest lies inside the prop's wall. None while the guest is farther away than its
+        own size.
     at : (3,) float64, mm, model frame
-        The place on the prop.
+        The place on the prop where that is.
     poking : (k, 3) float64, mm
-        Places of the prop that are inside the guest.
+        Points of the prop that are inside the guest.
     poking_area : float
-        mm2 of the prop's surface that is inside the guest.
+        The area of the prop's surface that is inside the guest, in mm2.
     """
 
     solid: Solid
@@ -418,27 +443,27 @@ class CutReport:
     Attributes
     ----------
     before, after : int
-        How many parts there were and are.
+        The number of parts before and after it.
     parts : bool
         Whether it parted anything.
     kerf : float, mm3
-        That it removed.
+        The volume that it removed.
     set_aside : float, mm3
-        Of crumbs that were dropped.
+        The volume of crumbs that were dropped.
     given : int
-        How many went to a neighbour.
-    crumbs : (size in mm, place)
-        Of the fragments that it left, whatever became of them.
+        The number of crumbs that were joined to a neighbour.
+    crumbs : tuple of (size in mm, (x, y, z))
+        The fragments that it left, whatever became of them.
     lift : tuple[float, float, float] | None
-        Unit vector along which what lies on the side +1 comes off; None for cells and bodies.
+        Unit vector along which the part on side +1 comes off; None for cells and bodies.
     catches : bool
-        It does not come off: its own face, or on the way something else, stands against it.
+        Whether that part cannot come off, because the cut face itself or something on its way stands against it.
     bridges : tuple[Place, ...]
-        Places around a cut that does not go through, where material goes on beyond it.
+        Places where material goes on beyond a cut that does not go all the way through.
     thin : tuple[ThinPlace, ...]
-        Where it leaves too little, largest first.
+        Places where it leaves too little material, largest first.
     least : float
-        Share of the model on the smaller of its two sides.
+        The share of the model on the smaller of its two sides.
     """
 
     before: int
@@ -456,20 +481,20 @@ class CutReport:
 
     @property
     def middle_of_bridge(self) -> Place:
-        """One of ``bridges``, of which there must be some."""
+        """One of ``bridges``; there must be at least one."""
         return self.bridges[len(self.bridges) // 2]
 
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """What a plan comes to.
+    """The outcome of a plan.
 
     Attributes
     ----------
     notes : tuple[Note, ...]
-        What is worth knowing.
+        What the user should know.
     defects : Defects
-        Of the whole model, mm, model frame.
+        Defects of the whole model, in mm, model frame.
     report : MendReport | None
         What mending did.
     guests : dict[str, Room]
@@ -477,13 +502,13 @@ class Outcome:
     cuts : dict[str, CutReport]
         What each cut that is on did, by its id.
     approximate : bool
-        It is of the draft mesh.
+        Whether it was computed on the draft mesh.
+    spans : (2, 3) float64, mm
+        The size of the whole model, mended and uncut: as it stands, and along the axes of its file.
     contacts : tuple[ContactFound, ...]
         Where pieces meet.
     joins, hollows, posts : dict[str, JoinReport]
-        What became of each that is on, by its id.
-    spans : (2, 3) float64, mm
-        Of the whole model, mended and uncut: as it stands, and along the axes of its file.
+        What became of each one that is on, by its id.
     """
 
     plan: Plan
@@ -505,27 +530,29 @@ class Outcome:
 
     @property
     def kerf_mm3(self) -> float:
-        """What all cuts removed."""
+        """The volume that all cuts removed."""
         return sum(report.kerf for report in self.cuts.values())
 
     @property
     def set_aside_mm3(self) -> float:
-        """What crumbs were dropped, all cuts."""
+        """The volume of all crumbs that were dropped."""
         return sum(report.set_aside for report in self.cuts.values())
 
     @property
     def joins_mm3(self) -> float:
-        """What all joins add to the pieces, with what is printed apart, less what they remove."""
+        """What all joins add to the pieces, including what is printed apart, minus what they remove."""
         return sum(one.added + one.loose - one.removed for one in self.joins.values() if not one.problem)
 
     @property
     def hollows_mm3(self) -> float:
-        """What all hollows remove from the pieces, less what is in their plugs."""
+        """What all hollows remove from the pieces, minus the volume of their plugs."""
         return sum(one.removed - one.added for one in self.hollows.values())
 
     @property
     def lost_share(self) -> float | None:
-        """How much of the volume before is in no piece, no kerf and no crumb; None where there was none before."""
+        """The share of the original volume that is in no piece, no kerf and no crumb. None if the model had no
+        volume.
+        """
         if not self.volume_before_mm3:
             return None
         own = (piece.solid.volume for piece in self.pieces if piece.extra != COUPON)
