@@ -1,1 +1,1 @@
-"""The pipeline: evaluate(model, plan) -> pieces, figures and notes."""
+"""The pipeline: from a model and a plan to pieces, figures and notes."""

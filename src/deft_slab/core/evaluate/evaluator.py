@@ -1,13 +1,18 @@
-"""The pipeline: evaluate(model, plan) -> pieces, figures and notes.
+"""The pipeline: from a model and a plan to pieces, figures and notes.
 
-Its stages, each kept by the content that it depends on:
+Each stage is cached by the content that it depends on:
 
-1. the bodies of the model, mended, at their size, with the marks on them (``parting_stages``);
-2. the parts that the cuts leave (``parting_stages``);
-3. joins, hollows and the coupon (``finishing``);
-4. the same on a draft mesh, where seats are looked for and long proofs are made (``_drafts``);
-5. each piece in its seat, with its figures (``seating``), its posts, and what support leaves on it;
-6. seams, notes, the room around guests, totals.
+1. mend the bodies, size them, and find the marks on them (``parting_stages``);
+
+2. cut them into parts (``parting_stages``);
+
+3. add joins, hollows and the coupon (``finishing``);
+
+4. do the same on a draft mesh, on which seats are searched and lengthy checks are made (``_drafts``);
+
+5. seat each piece and measure it (``seating``), add its posts, and find what support leaves on it;
+
+6. find the seams, the notes, the room around guests and the totals.
 """
 
 from __future__ import annotations
@@ -60,12 +65,12 @@ _ALIKE = 0.1
 
 @dataclass(frozen=True, eq=False)
 class _Draft:
-    """The draft mesh of each part, with its marks; a part that has none stands for itself.
+    """The draft mesh of each part, with its marks. A part without one stands for itself.
 
     Attributes
     ----------
     proofs : list[tuple[Cut, Stage]]
-        What there is after each cut of the draft; none where nothing was cut.
+        What there is after each cut of the draft mesh; empty if nothing was cut.
     """
 
     of_part: list[tuple[Solid, Marked]]
@@ -74,20 +79,20 @@ class _Draft:
 
 @dataclass(frozen=True, eq=False)
 class _Finished:
-    """A plan carried out: its pieces, finished, seated and measured.
+    """A plan carried out: its pieces finished, seated and measured.
 
     Attributes
     ----------
     marks : Marked
-        On all triangles of the bodies.
+        The marks on all triangles of the bodies.
     draft : _Draft
-        See there.
-    posts : dict[str, PostsReport]
-        By the id of their set.
+        The draft meshes of the parts.
     exposed : (triangles of the bodies,) float64
         Exposure to the audience; None while something is dragged.
     wishes : dict[int, PieceSettings]
-        The settings of pieces, by the numbers of these from 0 on.
+        The settings of the pieces, by piece number from 0 on.
+    posts : dict[str, PostsReport]
+        What became of the posts, by the id of their set.
     """
 
     cutting: Cutting
@@ -104,13 +109,13 @@ class _Finished:
 
 @dataclass(eq=False)
 class Evaluator:
-    """Evaluates plans for one model and keeps what it has made.
+    """Evaluates plans for one model, and caches what it has computed.
 
     Attributes
     ----------
     spread : Spread
-        See ``progress.Spread``; threads of one each take a copy that spreads nothing, and keeps its things
-        here.
+        See ``progress.Spread``. Work on several threads uses copies of the evaluator that do not spread further
+        and share its cache.
     """
 
     model: Model
@@ -131,18 +136,22 @@ class Evaluator:
         return Joinery(self.kept, self.spread)
 
     def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
-        """What ``make`` makes, made once for a key; see ``Cache``."""
+        """The cached result for a key; see ``Cache.once``."""
         return self.kept.once(key, make, triangles)
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
-        """Makes the draft meshes: one answers while a handle is dragged, and its number of triangles is returned."""
+        """Make the draft meshes ahead of use. Returns the number of triangles of the one that is used while a handle
+        is dragged.
+        """
         stages = self._stages
         uncut = stages.bodies(plan, job.part(0.0, 0.4))
         stages.light(uncut, DRAFT_TRIANGLES, job.part(0.4, 0.7))
         return stages.light(uncut, DRAG_TRIANGLES, job.part(0.7, 1.0)).triangles
 
     def mended(self, plan: Plan, job: Job = QUIET) -> tuple[Solid, MendReport]:
-        """The bodies of a plan, mended and at their size (mm), and what that took. Raises as ``evaluate``."""
+        """The bodies of a plan, mended and at their size in mm, and the report of the mending. Raises as
+        ``evaluate``.
+        """
         uncut = self._stages.bodies(plan, job)
         whole = side_by_side([group.solid for group in uncut.groups])
         return whole.resized(plan.factors), uncut.report.resized(plan.factors)
@@ -151,16 +160,22 @@ class Evaluator:
         self, plan: Plan, printer: Printer, job: Job = QUIET, *, detail: Detail = "whole",
         guests: Mapping[str, Solid] = _NO_GUESTS,
     ) -> Outcome:
-        """Pieces and figures of a plan.
+        """Compute the pieces and figures of a plan.
 
         Parameters
         ----------
+        plan : Plan
+            The plan.
+        printer : Printer
+            The printer that it is judged by.
+        job : Job
+            Reports the progress and can cancel the work.
         detail : Detail
-            "quick" for dragging: few seats tried, a coarse grid, no exposure and no support skin; "figures" for
-            comparing: all figures but support inside, and nothing to draw; "exact": all figures, and nothing to
-            draw.
+            "quick", for dragging: few seats are tried, the grid is coarse, and there is no exposure and no
+            support skin. "figures", for comparing: all figures but support inside, and nothing to draw. "exact":
+            all figures, and nothing to draw. "whole": everything.
         guests : Mapping[str, Solid]
-            The surfaces of guests that are models, in their units, by content hash.
+            The surfaces of guests that are models, in their own units, by content hash.
 
         Raises
         ------
@@ -203,7 +218,7 @@ class Evaluator:
         )
 
     def _carried_out(self, plan: Plan, printer: Printer, detail: Detail, job: Job) -> _Finished:
-        """Stages 1 to 5: the pieces of a plan, finished, in their seats, with their posts and scars."""
+        """Stages 1 to 5: the pieces of a plan, finished and seated, with their posts and scars."""
         quick, stages = detail == "quick", self._stages
         opened = uncut = stages.bodies(plan, job.part(0.0, 0.3))
         if quick:
@@ -225,8 +240,8 @@ class Evaluator:
     def _finish(
         self, plan: Plan, cutting: Cutting, printer: Printer, detail: Detail, job: Job
     ) -> tuple[Joined, dict[str, HollowReport]]:
-        """Stage 3: the parts with joins, hollows and the coupon. Of a plan that has none of these only the window and
-        the commands want the contacts, and they ask for the whole.
+        """Stage 3: add joins, hollows and the coupon. If a plan has none of these, only "whole" computes its
+        contacts.
         """
         if detail != "whole" and not (plan.joins or plan.hollows or plan.coupon):
             return Joined(cutting.parts, []), {}
@@ -237,14 +252,14 @@ class Evaluator:
     def _drafts(
         self, plan: Plan, opened: Uncut, parts: list[Part], own: _Draft, printer: Printer, job: Job
     ) -> _Draft:
-        """Stage 4: for each part the same part of the draft mesh of the model, on which seats are looked for.
+        """Stage 4: find for each part the same part of the draft mesh, on which seats are searched.
 
         Parameters
         ----------
-        own : _Draft
-            Each part with its marks, for one that has no draft.
         opened : Uncut
             The bodies in units of the file.
+        own : _Draft
+            Each part with its marks, to be used for a part without a draft.
         """
         stages = self._stages
         light = stages.light(opened, DRAFT_TRIANGLES, job.part(0.0, 0.4))
@@ -267,7 +282,7 @@ class Evaluator:
     def _seat_all(
         self, whole: Whole, cutting: Cutting, joined: Joined, draft: _Draft, wishes: dict[int, PieceSettings], job: Job
     ) -> list[Piece]:
-        """Stage 5: each piece in its seat, measured there."""
+        """Stage 5: seat each piece and measure it."""
         seating = Seating(self.kept, self.spread, self._seated)
         names = piece_names(whole.plan, cutting.parting, cutting.uncut, joined.parts, joined.names)
         pieces = []
@@ -281,8 +296,8 @@ class Evaluator:
         return pieces
 
     def _cut_reports(self, done: _Finished, printer: Printer, detail: Detail) -> dict[str, CutReport]:
-        """What each cut did, by its id; for the window and the commands with where it leaves too little, which is
-        looked for on the draft.
+        """What each cut did, by its id. With "whole" this includes where it leaves too little material, which is
+        found on the draft mesh.
         """
         reports = {cut.id: stage.report for cut, stage in done.cutting.stages}
         if detail != "whole":
@@ -295,7 +310,7 @@ class Evaluator:
         self, plan: Plan, printer: Printer, done: _Finished, reports: dict[str, CutReport], seams: dict[str, Seam],
         detail: Detail,
     ) -> list[Note]:
-        """What is worth knowing, worst matters of the model first."""
+        """The notes on a plan: first those about the model."""
         notes = about_cuts(plan, reports, seams)
         if detail != "whole":
             return notes
@@ -318,16 +333,16 @@ class Evaluator:
         self, plan: Plan, number: int, job: Job = QUIET, triangles: int = SUBJECT_TRIANGLES,
         printer: Printer | None = None,
     ) -> SearchSubject:
-        """What a search for a piece's seat, or for cuts through it, looks at. Raises as ``evaluate``.
+        """A piece prepared for a search for its seat, or for cuts through it. Raises as ``evaluate``.
 
         Parameters
         ----------
         number : int
-            Of the piece, from 0 on.
+            The number of the piece, from 0 on.
         triangles : int
-            Of its draft mesh.
+            About how many triangles its draft mesh has.
         printer : Printer | None
-            With its joins, as this one needs them; None: without.
+            With its joins, made for this printer; None: without joins.
         """
         raw, part, wish = self.part_of(plan, number, job.part(0.0, 0.6), printer)
         light = self._once(
@@ -341,7 +356,7 @@ class Evaluator:
         return SearchSubject(part.solid, light, full, few, plan.threshold, lift_of(plan, wish), plan.tilt.rotation, now)
 
     def piece_on(self, plan: Plan, sides: tuple[Side, ...], job: Job = QUIET) -> int:
-        """The number, from 0 on, of the largest piece that lies on some sides of the cuts; 0 where none does. Raises as
+        """The number, from 0 on, of the largest piece on some sides of the cuts; 0 if there is none. Raises as
         ``evaluate``.
         """
         parts = self._stages.parted(plan, job).parts
@@ -349,8 +364,12 @@ class Evaluator:
         return max(on, key=lambda number: parts[number].solid.volume, default=0)
 
     def exposed_light(self, plan: Plan, subject: SearchSubject, job: Job = QUIET) -> Floats:
-        """(m,) exposure to the audience of the facets of the draft mesh of a piece, on the uncut model; 0 for what lies
-        on its cut faces. Raises as ``evaluate``.
+        """The exposure of a piece's draft mesh to the audience, as part of the uncut model; 0 for its cut faces.
+        Raises as ``evaluate``.
+
+        Returns
+        -------
+        (m,) float64
         """
         uncut = self._stages.sized(plan, self._stages.bodies(plan, job.part(0.0, 0.2)))
         by_source = self._exposures.of_source(uncut, plan.audience, job.part(0.2, 0.8))
@@ -359,12 +378,18 @@ class Evaluator:
         return seen if subject.light is subject.solid else seen[facets_at(subject.solid, subject.light.centroids)]
 
     def exposed_piece(self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None) -> Floats:
-        """(m,) exposure of the facets of a piece, from everywhere.
+        """The exposure of a piece on its own, seen from everywhere. Raises as ``evaluate``.
 
         Parameters
         ----------
+        number : int
+            The number of the piece, from 0 on.
         printer : Printer | None
-            As for ``subject``. Raises as ``evaluate``.
+            As for ``subject``.
+
+        Returns
+        -------
+        (m,) float64
         """
         _, part, _ = self.part_of(plan, number, job, printer)
         return self._exposures.of(part.key, part.solid, job)
@@ -372,12 +397,13 @@ class Evaluator:
     def part_of(
         self, plan: Plan, number: int, job: Job = QUIET, printer: Printer | None = None
     ) -> tuple[Uncut, Part, PieceSettings | None]:
-        """(the bodies in units of the file, a piece by its number, the wish that is for it).
-
-        Raises as ``evaluate``.
+        """The bodies in units of the file, one piece of them, and the settings of that piece. Raises as
+        ``evaluate``.
 
         Parameters
         ----------
+        number : int
+            The number of the piece, from 0 on.
         printer : Printer | None
             As for ``subject``.
         """
@@ -391,12 +417,12 @@ class Evaluator:
         return raw, parts[number], matched(plan.pieces, parts).get(number)
 
     def contacts(self, plan: Plan, job: Job = QUIET) -> list[Contact]:
-        """Where the pieces of a plan meet, as its cuts leave them. Raises as ``evaluate``."""
+        """The contacts where the pieces of a plan meet, before any joins. Raises as ``evaluate``."""
         cutting = self._stages.parted(plan, job)
         return self._joinery.contacts(cutting.parts, cutting.stages)
 
     def room_of(self, plan: Plan, join: Join, job: Job = QUIET) -> tuple[int, ContactRoom] | None:
-        """(the number of the contact that a join is on, the room there); None where it is on none. Raises as
+        """The number of the contact that a join is on, and the room there; None if it is on none. Raises as
         ``evaluate``.
         """
         cutting = self._stages.parted(plan, job)
@@ -414,16 +440,14 @@ class Evaluator:
     def proposed_joins(
         self, plan: Plan, printer: Printer, job: Job = QUIET, only: int | None = None, stock: Sequence[float] = STOCK
     ) -> list[Join]:
-        """Joins for the contacts that have none, by how the pieces of the plan sit.
-
-        Raises as ``evaluate``.
+        """Joins for the contacts that have none, suited to the seats of the pieces. Raises as ``evaluate``.
 
         Parameters
         ----------
         only : int
-            The number of the one that is meant.
-        stock : mm
-            Of the rods that there are.
+            The number of the one contact to propose for; None: all.
+        stock : sequence of float, mm
+            The diameters of the rods at hand.
         """
         contacts = self.contacts(plan, job.part(0.0, 0.2))
         pieces = self._carried_out(plan.changed(joins=()), printer, "figures", job.part(0.2, 0.6)).pieces
@@ -431,5 +455,5 @@ class Evaluator:
 
 
 def evaluate(model: Model, plan: Plan, printer: Printer, job: Job = QUIET) -> Outcome:
-    """Pieces and figures of a plan, from nothing. See ``Evaluator.evaluate``."""
+    """Compute the pieces and figures of a plan with an empty cache; see ``Evaluator.evaluate``."""
     return Evaluator(model).evaluate(plan, printer, job)

@@ -1,4 +1,4 @@
-"""Exposure of bodies and pieces, made once."""
+"""The exposure of bodies and pieces, cached."""
 
 from __future__ import annotations
 
@@ -26,10 +26,12 @@ _SURELY_SEEN = 1.5 * HIDDEN
 
 @dataclass(frozen=True, eq=False)
 class Exposures:
-    """Attributes
+    """Computes exposure, and caches it.
+
+    Attributes
     ----------
     kept : Cache
-        Where they are.
+        The cache.
     spread : Spread
         See ``progress.Spread``.
     """
@@ -38,8 +40,16 @@ class Exposures:
     spread: Spread
 
     def of_source(self, uncut: Uncut, audience: Audience, job: Job) -> Floats:
-        """(triangles of the uncut,) exposure to the audience on the uncut model; 0 for what is not on its skin.
-        Raises Cancelled.
+        """The exposure of all triangles of the uncut model to an audience; 0 for those that are not on its skin.
+
+        Returns
+        -------
+        (triangles of the uncut,) float64
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
         """
 
         def put_together() -> Floats:
@@ -53,15 +63,15 @@ class Exposures:
         return self.kept.once(("by source", uncut.key, audience), put_together, uncut.triangles // 16)
 
     def of_piece(self, uncut: Uncut, part: Part, light: Solid, job: Job) -> Exposing:
-        """Gives the exposure of a piece from everywhere.
+        """A function that gives the exposure of a piece, seen from everywhere.
 
-        What is taken away by cuts hides nothing any more: a facet that is seen well enough on the uncut model is seen
-        on the piece, and only the others and cut faces are looked at, behind the draft mesh.
+        Cutting only takes away what could hide something. So a facet that is seen well on the uncut model is seen on
+        the piece, and only the other facets and the cut faces are examined, behind the draft mesh.
 
         Parameters
         ----------
         light : Solid
-            Its draft mesh, or itself.
+            The draft mesh of the piece, or the piece itself.
         """
         if light is part.solid:
             return lambda _: self.of(part.key, part.solid, job)
@@ -79,12 +89,16 @@ class Exposures:
         return look
 
     def of(self, key: Hashable, solid: Solid, job: Job, audience: Audience = EVERYWHERE) -> Floats:
-        """(m,) of the facets of a body, to an audience.
+        """The exposure of the facets of a body to an audience.
 
         Parameters
         ----------
         key : Hashable
-            Names its content.
+            Names the content of the body.
+
+        Returns
+        -------
+        (m,) float64
 
         Raises
         ------

@@ -1,4 +1,4 @@
-"""What is done to the pieces that the cuts of a plan have left: joins, then hollows."""
+"""Finishes the parts that the cuts leave: joins, then hollows, then the coupon."""
 
 from __future__ import annotations
 
@@ -21,12 +21,14 @@ from ..progress import Job, Spread
 
 @dataclass(frozen=True, eq=False)
 class Finished:
-    """Attributes
+    """The finished parts.
+
+    Attributes
     ----------
     joined : Joined
-        The pieces as they are in the end, then what is printed apart.
+        The parts, followed by what is printed apart.
     hollows : dict[str, HollowReport]
-        What became of each.
+        What became of each hollow, by its id.
     """
 
     joined: Joined
@@ -35,10 +37,12 @@ class Finished:
 
 @dataclass(frozen=True, eq=False)
 class Finishing:
-    """Attributes
+    """Adds joins, hollows and the coupon to parts, and caches the results.
+
+    Attributes
     ----------
     kept : Cache
-        Where things are.
+        The cache.
     spread : Spread
         See ``progress.Spread``.
     """
@@ -50,12 +54,12 @@ class Finishing:
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job, *,
         hollow: bool = True,
     ) -> Finished:
-        """The pieces with the joins, the hollows and the coupon of a plan.
+        """The parts of a plan with its joins, hollows and coupon.
 
         Parameters
         ----------
         hollow : bool
-            Whether there is time for these two, which take seconds; not while something is dragged.
+            Whether to make hollows and the coupon, which takes seconds; False while something is dragged.
 
         Raises
         ------

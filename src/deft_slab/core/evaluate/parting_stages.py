@@ -1,7 +1,7 @@
 """The first stages of the pipeline: from the opened model and a plan to the parts that its cuts leave.
 
-Each stage is a function of the documents that it depends on, and is made once for them: bodies of roles and mending,
-marks of marks and audience, size of scale and stretch, cuts of the recipe.
+Each stage is a function of the documents that it depends on, and is cached by them: the bodies depend on roles and
+mending, the marks on marks and audience, the size on scale and stretch, and the parts on the recipe.
 """
 
 from __future__ import annotations
@@ -42,11 +42,11 @@ class Cutting:
     Attributes
     ----------
     uncut : Uncut
-        Its bodies, mended, at their size.
+        Its bodies, mended and at their size.
     parts : list[Part]
         What the cuts leave.
     stages : list[tuple[Cut, Stage]]
-        What there is after each cut that is on.
+        Each cut that is on, with what there is after it.
     """
 
     uncut: Uncut
@@ -61,12 +61,14 @@ class Cutting:
 
 @dataclass(frozen=True, eq=False)
 class PartingStages:
-    """Attributes
+    """The first stages for one model.
+
+    Attributes
     ----------
     model : Model
-        As it was opened.
+        The model as it was opened.
     cache : Cache
-        Where things are kept.
+        Caches the result of each stage.
     spread : Spread
         See ``progress.Spread``.
     """
@@ -77,7 +79,7 @@ class PartingStages:
 
     @property
     def exposures(self) -> Exposures:
-        """How much of bodies is seen, kept with the rest."""
+        """The exposure of bodies, in the same cache."""
         return Exposures(self.cache, self.spread)
 
     def bodies(self, plan: Plan, job: Job) -> Uncut:
@@ -95,17 +97,17 @@ class PartingStages:
         Parameters
         ----------
         triangles : int
-            About as many as it has.
+            About how many triangles it has.
         """
         return self.cache.once(("light", triangles, uncut.key), lambda: uncut.lighter(triangles, job))
 
     def sized(self, plan: Plan, uncut: Uncut) -> Uncut:
-        """The bodies at the size that the plan gives them, mm.
+        """The bodies scaled to the size that the plan gives them, in mm.
 
         Parameters
         ----------
         uncut : Uncut
-            In units of the file.
+            The bodies in units of the file.
         """
         factors = plan.factors
         return self.cache.once(
@@ -118,7 +120,7 @@ class PartingStages:
         Parameters
         ----------
         uncut : Uncut
-            In units of the file.
+            The bodies in units of the file.
 
         Raises
         ------
@@ -141,14 +143,12 @@ class PartingStages:
         return joined_marks(found)
 
     def cut(self, plan: Plan, uncut: Uncut, job: Job) -> Cutting:
-        """The model cut by the recipe of a plan.
-
-        Raises as ``Evaluator.
+        """The bodies cut by the recipe of a plan. Raises as ``Evaluator.evaluate``.
 
         Parameters
         ----------
         uncut : Uncut
-            At its size. evaluate``.
+            The bodies at their size.
         """
         parts = [Part((uncut.key, number), group.solid, (), number) for number, group in enumerate(uncut.groups)]
         active = [cut for cut in plan.recipe if cut.on]
@@ -169,19 +169,19 @@ class PartingStages:
         return Cutting(uncut, parts, stages)
 
     def parted(self, plan: Plan, job: Job) -> Cutting:
-        """All of these stages: the parts of a plan. Raises as ``Evaluator.evaluate``."""
+        """All of these stages together: the parts of a plan. Raises as ``Evaluator.evaluate``."""
         return self.cut(plan, self.sized(plan, self.bodies(plan, job.part(0.0, 0.5))), job.part(0.5, 1.0))
 
     def seams(
         self, plan: Plan, cutting: Cutting, exposed: Floats | None, marks: Marked
     ) -> dict[str, Seam]:
-        """The seam of each cut that is on, by its id, as it is when the cut has been made: what later cuts do to the
-        pieces changes nothing.
+        """The seam of each cut that is on, by its id, as it is right after that cut. What later cuts do to the
+        pieces changes nothing about it.
 
         Parameters
         ----------
         exposed : (triangles of the uncut,) float64
-            Exposure to the audience; None where nobody asks for it.
+            Exposure to the audience; None if nobody asks for it.
         """
         audience = plan.audience if exposed is not None else None
         found = {}
@@ -193,12 +193,16 @@ class PartingStages:
         return found
 
     def _region(self, uncut: Uncut, region: Region) -> Bools:
-        """(triangles of the uncut,) those that a region takes;
+        """The triangles of the uncut model that a region takes.
 
         Parameters
         ----------
         uncut : Uncut
-            At its size, as cuts are.
+            The bodies at their size, as cuts see them.
+
+        Returns
+        -------
+        (triangles of the uncut,) bool
         """
 
         def take(number: int, solid: Solid) -> Bools:

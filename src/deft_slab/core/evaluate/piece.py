@@ -1,4 +1,4 @@
-"""A piece in its seat: which wish is for it, what it comes to, and what a search for another seat looks at."""
+"""Measures a piece in its seat, and matches the settings of the plan to its pieces."""
 
 from __future__ import annotations
 
@@ -34,18 +34,19 @@ SKIN_CELLS = 144
 
 @dataclass(frozen=True, eq=False)
 class SearchSubject:
-    """A piece whose seat is looked for: the whole of it, and a simplified draft mesh. mm, model frame.
+    """A piece whose seat is searched: the whole of it and its draft mesh, in mm, model frame.
 
     Attributes
     ----------
     marks, light_marks : Marked
-        Of the facets of each.
+        The marks on the facets of each.
     threshold : float, degrees
     lift : float, mm
+        How high it is lifted.
     stood : (3, 3) float64
-        How the model stands.
+        The rotation of the standing model.
     now : Tilt
-        Its seat, as far as it is decided.
+        The present seat of the piece.
     """
 
     solid: Solid
@@ -60,7 +61,7 @@ class SearchSubject:
 
 @dataclass(frozen=True, eq=False)
 class PieceMeasurement:
-    """What measuring a piece in its seat gives; see ``Piece``."""
+    """The figures of a piece in its seat, and what is drawn of its support; see ``Piece``."""
 
     figures: Figures
     past: Floats32
@@ -73,7 +74,13 @@ def measured(
     solid: Solid, tilt: Tilt, threshold: float, printer: Printer, marks: Marked, lift: float, exposed: Exposing | None,
     detail: Detail,
 ) -> PieceMeasurement:
-    """Its figures in a seat, and what is drawn of its support. Raises Cancelled."""
+    """Measure a piece in a seat.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
     found = measure(
         solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
@@ -89,7 +96,14 @@ def measured(
 
 
 def matched(wishes: tuple[PieceSettings, ...], parts: list[Part]) -> dict[int, PieceSettings]:
-    """Which part each wish is for: same sides, nearest anchor; a part takes the nearest of several."""
+    """Match settings to parts: each belongs to the nearest part on the same sides, and a part takes the nearest of
+    several.
+
+    Returns
+    -------
+    dict of int to PieceSettings
+        The settings, by the number of the part.
+    """
     found: dict[int, tuple[float, PieceSettings]] = {}
     for wish in wishes:
         number = nearest_alike(wish, parts)
@@ -101,5 +115,5 @@ def matched(wishes: tuple[PieceSettings, ...], parts: list[Part]) -> dict[int, P
 
 
 def lift_of(plan: Plan, wish: PieceSettings | None) -> float:
-    """mm over the bed: as wished for the piece, else as for the whole."""
+    """The lift of a piece in mm: its own if it has one, else that of the plan."""
     return wish.lift if wish is not None and wish.lift is not None else plan.lift

@@ -1,4 +1,4 @@
-"""Recipes used again: taken from a plan, carried on to another model, and what of them does not fit there."""
+"""Reuses recipes: takes one from a plan, applies it to another model, and tells what does not fit there."""
 
 from __future__ import annotations
 
@@ -21,12 +21,12 @@ from .remarks import about_hollows, about_joins
 
 
 def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
-    """What stands on the model of a plan, to be used on another one.
+    """A recipe of everything that a plan puts on its model.
 
     Parameters
     ----------
     box : (2, 3) float64, mm, model frame
-        Of the sized model.
+        The bounding box of the sized model.
     """
     return Recipe(
         name=name, made_for=MadeFor(low=triple(box[0]), high=triple(box[1])), cuts=plan.recipe, joins=plan.joins,
@@ -35,12 +35,12 @@ def recipe_from(plan: Plan, box: Floats, name: str = "") -> Recipe:
 
 
 def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
-    """From the model that a recipe was made for on to another one.
+    """The transformation from the model that a recipe was made for to another one.
 
     Parameters
     ----------
     box : (2, 3) float64, mm, model frame
-        Of that.
+        The bounding box of the other model.
     """
     low, high = np.array(made_for.low), np.array(made_for.high)
     size = box[1] - box[0]
@@ -55,13 +55,19 @@ def way_over(made_for: MadeFor, box: Floats, scaling: Scaling) -> Move:
 def used_on(
     plan: Plan, recipe: Recipe, box: Callable[[], Floats], scaling: Scaling
 ) -> tuple[Plan, tuple[Note, ...]]:
-    """A plan with what a recipe says, in place of its own cuts, joins, wishes, hollows and posts, and what had to be
-    left out. Places scale with the model; clearances, walls and what is bought by size stay.
+    """A plan with a recipe applied, in place of its own cuts, joins, settings of pieces, hollows and posts. Places
+    scale with the model; clearances, wall thicknesses and standard parts keep their size.
 
     Parameters
     ----------
     box : Callable[[], Floats]
-        Gives (2, 3) mm, model frame, of the sized model of the plan; asked for when something is moved.
+        Gives the bounding box of the sized model, (2, 3) float64, mm, model frame; called only if something has
+        to be moved.
+
+    Returns
+    -------
+    Plan, tuple of Note
+        The plan, and what had to be left out.
 
     Raises
     ------
@@ -88,8 +94,8 @@ def used_on(
 
 
 def misfits(outcome: Outcome) -> tuple[Note, ...]:
-    """What of a recipe does not fit the model that it is used on: cuts that part nothing, joins, vents and posts that
-    are not made, and what is meant for pieces that there are not.
+    """What of a recipe does not fit the model it is used on: cuts that part nothing, joins, vents and posts that are
+    not made, and settings for pieces that do not exist.
     """
     plan, pieces = outcome.plan, outcome.pieces
     notes = [

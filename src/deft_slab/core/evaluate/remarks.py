@@ -1,4 +1,4 @@
-"""What there is to tell of an outcome in words: names of the pieces, and what is worth knowing."""
+"""The notes on a plan, and the names of its pieces."""
 
 from __future__ import annotations
 
@@ -43,15 +43,15 @@ _NEAR_THRESHOLD = 0.05
 def piece_names(
     plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part], known: Mapping[int, str] = MappingProxyType({})
 ) -> list[str]:
-    """Names by where a piece lies on the standing model, and its last word: "Upper left lantern"; of a body that no cut
-    parts, its own.
+    """Names that say where a piece lies on the standing model, followed by the model's last word: "Upper left
+    lantern". A body that no cut parts keeps its own name.
 
     Parameters
     ----------
     parting : list[Cut]
         The cuts that part something.
     known : Mapping[int, str]
-        Names, by the number of the part.
+        Names that are given already, by part number.
     """
     if not parting:
         return [known.get(number, uncut.groups[part.group].name) for number, part in enumerate(parts)]
@@ -80,7 +80,7 @@ def piece_names(
 
 
 def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]) -> list[Note]:
-    """What there is to say of the cuts that are on."""
+    """Notes on the cuts that are on."""
     notes: list[Note] = []
     for cut in plan.recipe:
         report = reports.get(cut.id)
@@ -106,7 +106,7 @@ def about_cuts(plan: Plan, reports: dict[str, CutReport], seams: dict[str, Seam]
 
 
 def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[Note]:
-    """What there is to say of the joins that are on."""
+    """Notes on the joins that are on."""
     notes = []
     for join in plan.joins:
         report = reports.get(join.id)
@@ -122,7 +122,7 @@ def about_joins(plan: Plan, reports: Mapping[str, JoinReport]) -> list[Note]:
 
 
 def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
-    """What there is to say of the hollows that are on."""
+    """Notes on the hollows that are on."""
     notes = []
     for ident, report in reports.items():
         if report.problem:
@@ -138,7 +138,7 @@ def about_hollows(reports: Mapping[str, HollowReport]) -> list[Note]:
 
 
 def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: Sequence[Piece]) -> list[Note]:
-    """What there is to say of vents that open on a show face.
+    """Notes on vents that open on a show face.
 
     Parameters
     ----------
@@ -161,13 +161,18 @@ def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: 
 
 
 def _circle(along: Floats) -> Floats:
-    """(16, 3): points of a unit circle about the origin, in the plane across a direction (3,)."""
+    """Points of a unit circle about the origin, in the plane across a direction.
+
+    Returns
+    -------
+    (16, 3) float64
+    """
     turn = np.arange(16) * np.pi / 8
     return np.asarray(np.stack([np.cos(turn), np.sin(turn)], axis=1) @ frame_of(along)[:2])
 
 
 def about_model(model: Model, plan: Plan, uncut: Uncut, report: MendReport) -> list[Note]:
-    """What there is to say of the model before any cut."""
+    """Notes on the model before any cut."""
     notes = [Note("file.read", {"says": one}) for one in model.notes]
     problem = uncut.defects.sentence()
     if problem:
@@ -200,14 +205,14 @@ def remarks(
     pieces: list[Piece], wishes: dict[int, PieceSettings], plan: Plan, printer: Printer,
     hollows: Mapping[str, HollowReport],
 ) -> list[Note]:
-    """What is worth knowing of the pieces.
+    """Notes on the pieces.
 
     Parameters
     ----------
     wishes : dict[int, PieceSettings]
-        Of the plan, by the number of the piece that they are for.
+        The settings of the pieces, by piece number.
     hollows : Mapping[str, HollowReport]
-        What became of them.
+        What became of the hollows.
     """
     fit = [
         Note("fit.too_large", {"piece": piece.name, "over_mm": piece.fit.over}, "failed", piece=number)
@@ -221,7 +226,7 @@ def remarks(
 
 
 def _about_printers(pieces: list[Piece], plan: Plan, printer: Printer) -> list[Note]:
-    """What there is to say of the printers and materials that pieces are meant for."""
+    """Notes on the printers and materials that pieces are meant for."""
     notes = []
     if any(piece.on(printer).slope for piece in pieces):
         notes.append(Note("printer.belt"))
@@ -239,7 +244,7 @@ def _about_printers(pieces: list[Piece], plan: Plan, printer: Printer) -> list[N
 
 
 def _about_support(pieces: list[Piece]) -> list[Note]:
-    """What there is to say of the support that pieces need."""
+    """Notes on the support that pieces need."""
     notes = []
     unheld = sum(piece.figures.unheld_area_mm2 for piece in pieces)
     if unheld >= 1.0:
@@ -251,7 +256,7 @@ def _about_support(pieces: list[Piece]) -> list[Note]:
 
 
 def _about_lost_wishes(wishes: dict[int, PieceSettings], plan: Plan) -> list[Note]:
-    """What there is to say of settings of pieces that are not there any more."""
+    """Notes on settings of pieces that no longer exist."""
     on = {cut.id for cut in plan.recipe if cut.on}
     lost = [wish for wish in plan.pieces if {s.cut for s in wish.sides} <= on and wish not in wishes.values()]
     return [Note("piece.lost", {"name": wish.name}, place=wish.anchor) for wish in lost]

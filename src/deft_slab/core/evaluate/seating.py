@@ -1,6 +1,4 @@
-"""The stage that seats pieces: each gets the seat that was chosen for it, or the best that is found, and is measured
-there.
-"""
+"""Seats pieces: each gets the seat that the user chose, or the best one found, and is measured there."""
 
 from __future__ import annotations
 
@@ -36,7 +34,7 @@ class Whole:
     uncut : Uncut
         The bodies at their size.
     marks : Marked
-        On all of their triangles.
+        The marks on all of their triangles.
     parted : bool
         Whether any cut parts them.
     """
@@ -56,11 +54,11 @@ class ToSeat:
     Attributes
     ----------
     draft, draft_marks : Solid
-        The draft mesh of it on which seats are looked for, and what is marked of that.
+        The draft mesh on which seats are searched, and its marks.
     settings : PieceSettings | None
-        What the plan says of this piece.
+        The user's settings for this piece.
     extra : str
-        What it is, where it is no part of the model.
+        What it is, if it is not a part of the model.
     """
 
     number: int
@@ -74,10 +72,12 @@ class ToSeat:
 
 @dataclass(frozen=True, eq=False)
 class Seating:
-    """Attributes
+    """Finds seats and measures pieces, and caches both.
+
+    Attributes
     ----------
     cache : Cache
-        Where things are kept.
+        The cache.
     spread : Spread
         See ``progress.Spread``.
     """
@@ -88,7 +88,13 @@ class Seating:
     """How the piece on some sides sat when it was last measured whole: down directions, to try while dragging."""
 
     def piece(self, whole: Whole, one: ToSeat, job: Job) -> Piece:
-        """A piece in its seat, measured. Raises Cancelled."""
+        """A piece in its seat, measured.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         job.step(0.0, tr("Seating {name}", name=one.name))
         plan, part, settings = whole.plan, one.part, one.settings
         printer, second = made_on(settings, whole.printer, plan.second)
@@ -120,7 +126,7 @@ class Seating:
     def _seat(
         self, whole: Whole, one: ToSeat, marks: Marked, printer: Printer, lift: float, job: Job
     ) -> tuple[Tilt, str]:
-        """(the seat of a piece, why it has that one)."""
+        """The seat of a piece, and the reason for it in words."""
         part, settings, plan = one.part, one.settings, whole.plan
         if settings is not None and settings.seat is not None:
             return settings.seat, tr("as you seated it")
@@ -137,7 +143,7 @@ class Seating:
     def _found_seat(
         self, whole: Whole, one: ToSeat, marks: Marked, printer: Printer, lift: float, job: Job
     ) -> Seat:
-        """The best seat that is found; while something is dragged, few are tried, and the last one is among them."""
+        """The best seat found by a search. While something is dragged only a few are tried, among them the last one."""
         part, plan, quick = one.part, whole.plan, whole.detail == "quick"
         before = self._seated.get(part.sides) if quick else None
         cells = DRAG_CELLS if quick else SEARCH_CELLS

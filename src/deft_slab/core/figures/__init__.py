@@ -1,1 +1,1 @@
-"""Figures: what a piece costs in a given tilt. definitions.md gives each figure's meaning."""
+"""The figures of a piece in a tilt: one module for each. definitions.md defines them."""

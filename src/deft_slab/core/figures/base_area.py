@@ -1,4 +1,4 @@
-"""Sitting flat: base area, steadiness, tipping angle, and whether a piece fits the bed."""
+"""Whether a piece sits flat (base area, steadiness, tipping angle), and whether it fits the bed."""
 
 from __future__ import annotations
 
@@ -23,14 +23,16 @@ LEAST_TIPPING = 10.0
 
 @dataclass(frozen=True)
 class Base:
-    """Attributes
+    """What a piece stands on.
+
+    Attributes
     ----------
     area : float
-        mm2 of the facets that rest on the bed, facing down.
+        Area of the facets that rest on the bed and face down, in mm2.
     steadiness : float, mm
-        From the projected centre of mass to the edge of the base outline; negative: it falls over.
+        Distance from the projected centre of mass to the edge of the base; negative if the piece falls over.
     tipping : float, degrees
-        Atan(steadiness / height of the centre of mass).
+        atan(steadiness / height of the centre of mass).
     """
 
     area: float
@@ -38,7 +40,13 @@ class Base:
     tipping: float
 
     def sits_flat(self, projected_area: float) -> bool:
-        """Whether it rests on enough, and does not tip over easily. shadow : mm2"""
+        """Whether the piece rests on enough area, and does not tip over easily.
+
+        Parameters
+        ----------
+        projected_area : float, mm2
+            The area of its shadow on the bed.
+        """
         least = max(LEAST_BASE_AREA, LEAST_BASE_SHARE * projected_area)
         return self.area >= least and self.tipping >= LEAST_TIPPING
 
@@ -48,7 +56,12 @@ FLOATING = Base(0.0, 0.0, 0.0)
 
 
 def outline(points: Floats) -> Floats:
-    """(k, 2): convex hull of points in the plane, counter-clockwise; two points, or one, where it has no area."""
+    """The convex hull of points in the plane, counter-clockwise; two points, or one, if it has no area.
+
+    Returns
+    -------
+    (k, 2) float64
+    """
     try:
         return np.asarray(points[ConvexHull(points).vertices])
     except (QhullError, ValueError):  # fewer than three points, or all on a line
@@ -60,12 +73,16 @@ def outline(points: Floats) -> Floats:
 
 
 def steadiness(point: Floats, hull: Floats) -> float:
-    """mm from a point to the edge of an outline, negative outside; 0 or less for an outline without area.
+    """The distance from a point to the edge of an outline, negative outside; 0 or less for an outline without area.
 
     Parameters
     ----------
     point : (2,) float64
     hull : (k, 2) float64
+
+    Returns
+    -------
+    float, mm
     """
     if len(hull) == 1:
         return -float(np.linalg.norm(point - hull[0]))
@@ -88,11 +105,11 @@ def base_of(vertices: Floats, triangles: Ints32, resting_down: Bools, area: floa
     ----------
     vertices : (n, 3) float64, mm, bed frame
     resting_down : (m,) bool
-        Facets that rest and face down.
+        Which facets rest on the bed and face down.
     area : float, mm2
-        Of those.
+        The area of those.
     centre : (3,) float64
-        Centre of mass, bed frame.
+        The centre of mass, bed frame.
     """
     touching = vertices[np.unique(triangles[resting_down])] if resting_down.any() else vertices[vertices[:, 2] <= 1e-6]
     reach = steadiness(centre[:2], outline(touching[:, :2]))
@@ -100,12 +117,13 @@ def base_of(vertices: Floats, triangles: Ints32, resting_down: Bools, area: floa
 
 
 def fit(vertices: Floats, printer: Printer) -> Fit:
-    """Whether a piece fits the bed, less its margin, under the printer's height, at some yaw.
+    """Whether a piece fits the bed, minus its margin, and under the printer's height, at some rotation about the
+    vertical. Rotations are tried every quarter of a degree.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm, bed frame
-        Set down or lifted. Turns are tried every quarter of a degree.
+        The piece in its seat, set down or lifted.
     """
     room = np.array(printer.room[:2])
     corners = outline(vertices[:, :2])
@@ -126,16 +144,22 @@ def fit(vertices: Floats, printer: Printer) -> Fit:
 def fits_turned(
     corners: Floats, rotations: Floats, room: tuple[float, float, float], lift: float = 0.0
 ) -> Bools:
-    """(k,) whether a piece fits a printer in each of k rotations (k, 3, 3), turned by some multiple of 7.5 degrees.
+    """Whether a piece fits a printer in each of some rotations, turned about the vertical by some multiple of 7.5
+    degrees.
 
     Parameters
     ----------
     corners : (n, 3) float64, mm
-        Of its convex hull.
-    room : mm
-        Along x, y and z.
+        The vertices of its convex hull.
+    rotations : (k, 3, 3) float64
+    room : (x, y, z), mm
+        The room of the printer.
     lift : float
-        mm over the bed.
+        Height over the bed, in mm.
+
+    Returns
+    -------
+    (k,) bool
     """
     turns = np.radians(np.arange(0.0, 180.0, 7.5))
     corners, rotations = np.ascontiguousarray(corners, float), np.ascontiguousarray(rotations, float)
@@ -145,8 +169,17 @@ def fits_turned(
 
 
 def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> Ints:
-    """(...) how many times a printer's room each of some boxes (..., 3) takes, cut into equal blocks that lie as is
-    best. mm
+    """How many printer's rooms it takes to hold each of some boxes, cut into equal blocks that lie in the best way
+    without being tilted.
+
+    Parameters
+    ----------
+    sizes : (..., 3) float64, mm
+    room : (x, y, z), mm
+
+    Returns
+    -------
+    (...) int64
     """
     sizes = np.asarray(sizes, float)
     rooms = box_kernels.rooms_of_boxes(np.ascontiguousarray(sizes.reshape(-1, 3)), np.array(room, float))
@@ -154,13 +187,15 @@ def rooms_of_boxes(sizes: Floats, room: tuple[float, float, float]) -> Ints:
 
 
 def least_rooms(points: Floats, room: tuple[float, float, float], volume: float) -> int:
-    """How many pieces that fit a printer's room a body falls into, at least: by its volume (mm3), and because no piece
-    holds two points that lie farther apart than the room's corners.
+    """A lower bound for the number of pieces into which a body must be cut to fit a printer: by its volume, and
+    because no piece holds two points farther apart than the diagonal of the room.
 
     Parameters
     ----------
     points : (n, 3) float64, mm
-        Of it.
+        Points of the body.
+    room : (x, y, z), mm
+    volume : float, mm3
     """
     if not np.isfinite(room).all():
         return 1
@@ -178,12 +213,13 @@ def least_rooms(points: Floats, room: tuple[float, float, float], volume: float)
 
 
 def largest_scale(vertices: Floats, printer: Printer) -> float:
-    """The factor by which a piece can be scaled so that it just fits the printer at some yaw.
+    """The largest factor by which a piece can be scaled so that it still fits the printer at some rotation about the
+    vertical. Rotations are tried every quarter of a degree, as in ``fit``.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm, bed frame
-        Turns are tried every quarter of a degree, as by ``fit``.
+        The piece in its seat.
     """
     corners = outline(vertices[:, :2])
     turns = np.radians(np.arange(0.0, 180.0, 0.25))

@@ -1,4 +1,4 @@
-"""The figures that a search compares, of many ways for a piece to sit at once, by the soft rule."""
+"""The figures that a search compares, for many seats of a piece at once, by the soft rule."""
 
 from __future__ import annotations
 
@@ -21,12 +21,13 @@ _LAYERS = 128
 
 @dataclass(frozen=True, eq=False)
 class Sketches:
-    """(k,) figures of k ways to sit. Units are in the names of ``Figures``; ``sits_flat`` is 1 or 0.
+    """Figures of k seats, one array (k,) each. The names state the units, as in ``Figures``; ``sits_flat`` is 1 or
+    0.
 
     Attributes
     ----------
     steady : degrees
-        By which it can be tipped, 0 where it does not sit flat.
+        By how many degrees it can be tipped; 0 if it does not sit flat.
     """
 
     support_volume_mm3: Floats
@@ -45,18 +46,19 @@ def sketches(
     solid: Solid, rotations: Floats, threshold: float, cells: int, *, printer: Printer | None = None,
     marks: Marked | None = None, lift: float = 0.0, layered: bool = True,
 ) -> Sketches:
-    """What a search needs to know of some ways to sit.
+    """The figures of some seats that a search needs.
 
     Parameters
     ----------
     rotations : (k, 3, 3) float64
+        The seats.
     threshold : float, degrees
     cells : int
         Columns across the longer side of the shadow.
     lift : float
-        mm over the bed.
+        Height over the bed, in mm.
     layered : bool
-        With the largest layer; else that is 0, and it is quicker.
+        Whether to compute the largest layer; otherwise that is 0, which is quicker.
     """
     printer = printer or default_printer()
     marks = marks or unmarked(len(solid.triangles))
@@ -89,12 +91,12 @@ def sketches(
 
 
 def _base(solid: Solid, rotation: Floats, area: float) -> Base:
-    """What a piece that is set down stands on;
+    """What a piece that is set down stands on.
 
     Parameters
     ----------
     area : float, mm2
-        Of what rests.
+        The area that rests on the bed.
     """
     vertices = column_kernels.turn_and_set_down(solid.vertices, rotation, 0.0)
     low = vertices[:, 2] <= BED_TOLERANCE

@@ -1,4 +1,4 @@
-"""Compiled loop over many ways for a piece to sit. No classes. See ``kernels`` for the grid."""
+"""Compiled loop over many seats of a piece. The grid is described in ``column_kernels``."""
 
 from __future__ import annotations
 
@@ -20,30 +20,35 @@ def sketch_sums(
     vertices, triangles, normals, areas, rotations, lift, low, high, tolerance, level, hold, clear, show, cells, layers,
     closed,
 ):
-    """(k, 12) figures of each of k ways to sit: the column field, the facets and the sections of one after the other.
+    """The sums of each of k seats: the column field, the facets and the sections, one seat after the other.
 
-    In each row: support volume, of it what no scale was needed for is 0 where nothing needs support; landing area,
-    landing area on show faces, shadow, height of the highest point, largest section, needing area, supported area, the
-    part of that on show faces, nearly level underside, resting area, wall (see ``kernels.weigh_facets``). mm, mm2, mm3.
+    Each row has: support volume, the part of it that needed no scaling (0 if nothing needs support), landing area,
+    landing area on show faces, shadow, height of the highest point, largest section, area that needs support, area
+    that gets it, the part of that on show faces, nearly level underside, resting area, and wall (see
+    ``column_kernels.weigh_facets``). In mm, mm2 and mm3.
 
     Parameters
     ----------
     vertices : (n, 3), mm
     triangles : (m, 3)
     normals : (m, 3)
-        Unit.
+        Unit normals.
     areas : (m,), mm2
     rotations : (k, 3, 3)
-    lift
-        mm over the bed; low to.
-    clear, show
-        See ``kernels.weigh_facets``.
-    cells
-        Across the longer side.
-    layers
-        How many sections are looked at, 0 for none.
-    closed
-        They can be reckoned from the facets.
+    lift : float, mm
+        Height over the bed.
+    low, high, tolerance, level, hold, clear, show
+        See ``column_kernels.weigh_facets``.
+    cells : int
+        Columns across the longer side.
+    layers : int
+        How many sections are computed, 0 for none.
+    closed : bool
+        Whether the sections can be computed from the facets.
+
+    Returns
+    -------
+    (k, 12) float64
     """
     found = np.zeros((len(rotations), SUMS))
     weight, nobody = np.empty(len(triangles)), np.zeros(len(triangles), np.bool_)

@@ -1,4 +1,4 @@
-"""Compiled loops about boxes around pieces and the printer's room. No classes."""
+"""Compiled loops about boxes around pieces and the printer's room."""
 
 from __future__ import annotations
 
@@ -13,13 +13,17 @@ _EXACTLY = 1e-6
 
 @njit(**FAST)
 def fits_turned(corners, rotations, cosines, sines, room, lift):
-    """(k,) bool: see ``base.fits_turned``.
+    """See ``base_area.fits_turned``.
 
     Parameters
     ----------
     corners : (n, 3)
     cosines, sines : (t,)
-        Of turns that lie evenly over half a circle, an even number of them.
+        Of rotations spread evenly over half a circle, an even number of them.
+
+    Returns
+    -------
+    (k,) bool
     """
     turns = len(cosines)
     half = turns // 2
@@ -53,11 +57,15 @@ def fits_turned(corners, rotations, cosines, sines, room, lift):
 
 @njit(**FAST)
 def rooms_of_boxes(sizes, room):
-    """(n,) see ``base.rooms_of_boxes``;
+    """See ``base_area.rooms_of_boxes``.
 
     Parameters
     ----------
     sizes : (n, 3)
+
+    Returns
+    -------
+    (n,) int64
     """
     found = np.empty(len(sizes), np.int64)
     counts = np.empty((3, 3))

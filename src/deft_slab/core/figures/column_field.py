@@ -1,7 +1,7 @@
 """The column field: a piece in its tilt, as sorted entry and exit heights over a square grid on the bed.
 
-One rasterising pass over the triangles gives it, without a ray tree. From it come support volume, landing area and
-the shape of the support. Winding numbers along a column, not the parity of hits, decide what is inside.
+One pass over the triangles rasterises it, without a ray tree. Support volume, landing area and the shape of the
+support follow from it. What is inside is decided by winding numbers along a column, not by the parity of hits.
 """
 
 from __future__ import annotations
@@ -21,18 +21,20 @@ round numbers, do not fall on sample points."""
 
 @dataclass(frozen=True, eq=False)
 class Columns:
-    """Attributes
+    """The columns of a piece over a grid.
+
+    Attributes
     ----------
     x0, y0, cell : float, mm
-        Bed frame: corner of the grid and side of a cell.
+        The corner of the grid and the side of a cell.
     nx, ny : int
-        Cells along x and y; cell (i, j) is number j * nx + i.
+        The cells along x and y; cell (i, j) has the number j * nx + i.
     start : (nx * ny + 1,) int64
-        Where each cell's hits begin.
+        Where the hits of each cell begin.
     heights : (hits,) float64, mm
-        Rising within a cell.
+        The heights of the hits, rising within a cell.
     facets : (hits,) int32
-        F for an exit (facing up), -1 - f for an entry (facing down).
+        The facet of each hit: f for an exit (facing up), -1 - f for an entry (facing down).
     """
 
     x0: float
@@ -46,7 +48,13 @@ class Columns:
 
     @property
     def topmost(self) -> tuple[Ints32, Floats]:
-        """((ny, nx) the facet that is seen from above in each cell, -1 where there is none; (ny, nx) mm, how high)."""
+        """The facet seen from above in each cell, and its height.
+
+        Returns
+        -------
+        (ny, nx) int32, (ny, nx) float64, mm
+            -1 where there is no facet.
+        """
         filled = np.flatnonzero(np.diff(self.start) > 0)
         last = self.start[filled + 1] - 1
         facets, heights = np.full(self.nx * self.ny, -1, np.int32), np.full(self.nx * self.ny, -np.inf)
@@ -56,21 +64,32 @@ class Columns:
 
 
 def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
-    """(x0, y0, nx, ny) of a grid of cells of a given side over the shadow of some points."""
+    """A grid over the shadow of some points.
+
+    Parameters
+    ----------
+    side : float
+        The side of a cell.
+
+    Returns
+    -------
+    float, float, int, int
+        x0, y0, nx, ny.
+    """
     left, front, right, back = column_kernels.shadow_of(vertices)
     x0, y0 = left - SHIFT * side, front - SHIFT * side
     return x0, y0, math.ceil((right - x0) / side) + 1, math.ceil((back - y0) / side) + 1
 
 
 def column_field(vertices: Floats, triangles: Ints32, cells: int) -> Columns:
-    """Rasterises a piece into columns.
+    """Rasterise a piece into columns.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm, bed frame
     triangles : (m, 3) int32
     cells : int
-        Number of cells along the longer side of the shadow.
+        The number of cells along the longer side of the shadow.
     """
     left, front, right, back = column_kernels.shadow_of(vertices)
     side = max(right - left, back - front, cells * 1e-9) / cells

@@ -1,14 +1,13 @@
-"""Compiled loops of the column field and of exposure. No classes.
+"""Compiled loops of the column field and of exposure.
 
-Notation: a grid of nx by ny square cells of side h over the bed; the sample point of cell (i, j) is
-(x0 + (i + 1/2) h, y0 + (j + 1/2) h). In *grid units*, (x - x0) / h - 1/2, sample points are whole numbers.
-A *hit* is a facet that covers a sample point, seen from above: an exit where the facet faces up, an entry where it
-faces down.
+Notation: a grid of nx by ny square cells of side h over the bed; the sample point of cell (i, j) is (x0 + (i + 1/2)
+h, y0 + (j + 1/2) h). In *grid units*, (x - x0) / h - 1/2, sample points are whole numbers. A *hit* is a facet that
+covers a sample point, seen from above: an exit where the facet faces up, an entry where it faces down.
 
-Rows are walked. An edge that passes a row does so at one x, reckoned from its lower corner, whichever of its two facets
-asks; a facet covers the sample points from where one of its edges passes the row, included, to where the other does,
-excluded. So along a row the two facets of an edge leave no point out and count none twice, and what is closed has
-winding 0 beyond it, whatever the shape of its facets.
+The grid is walked row by row. An edge crosses a row at one x, computed from its lower vertex, whichever of its two
+facets asks. A facet covers the sample points from where one of its edges crosses the row (included) to where the
+other does (excluded). So along a row the two facets at an edge leave no point out and count none twice, and a closed
+surface has winding number 0 beyond it, whatever the shape of its facets.
 """
 
 from __future__ import annotations
@@ -26,14 +25,14 @@ _INLINE = {**FAST, "inline": "always"}
 
 @njit(**_INLINE)
 def rounded_up(value):
-    """Ceiling, as an integer; quicker than math.ceil."""
+    """The ceiling as an integer; quicker than math.ceil."""
     whole = int(value)
     return whole + 1 if whole < value else whole
 
 
 @njit(**_INLINE)
 def slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz):
-    """Rise of a facet's plane along x and y, in mm a cell; 0 for a facet seen from its edge."""
+    """The rise of a facet's plane along x and y, in mm per cell; 0 for a facet seen from its edge."""
     twice_area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
     if twice_area == 0.0:
         return 0.0, 0.0
@@ -45,7 +44,13 @@ def slopes_of(ax, ay, az, bx, by, bz, cx, cy, cz):
 
 @njit(**FAST)
 def turn_and_set_down(vertices, rotation, lift):
-    """(n, 3): turned by (3, 3), the lowest point at z = lift; ``tilts.set_down`` in one pass, for searches."""
+    """Vertices rotated and set down with the lowest point at z = lift: ``place_on_bed.set_down`` in one pass, for
+    searches.
+
+    Returns
+    -------
+    (n, 3) float64
+    """
     turned = np.empty_like(vertices)
     low = np.inf
     for n in range(len(vertices)):
@@ -60,7 +65,7 @@ def turn_and_set_down(vertices, rotation, lift):
 
 @njit(**FAST)
 def shadow_of(vertices):
-    """(lowest x, lowest y, highest x, highest y) of some points."""
+    """The bounds of some points: lowest x, lowest y, highest x, highest y."""
     x0 = y0 = np.inf
     x1 = y1 = -np.inf
     for n in range(len(vertices)):
@@ -71,7 +76,12 @@ def shadow_of(vertices):
 
 @njit(**FAST)
 def to_grid(vertices, x0, y0, h):
-    """(n, 3): x and y in grid units, z as it is."""
+    """Points with x and y in grid units, and z unchanged.
+
+    Returns
+    -------
+    (n, 3) float64
+    """
     placed = np.empty_like(vertices)
     scale = 1.0 / h
     for n in range(len(vertices)):
@@ -83,8 +93,12 @@ def to_grid(vertices, x0, y0, h):
 
 @njit(**FAST)
 def whole_cells(placed):
-    """((n,) columns, (n,) rows), int32: the first sample point at or after each vertex; rounding up keeps their order,
-    so what holds of these holds of the vertices too.
+    """The first sample point at or after each vertex, as column and row. Rounding up keeps their order, so
+    comparisons of these hold for the vertices too.
+
+    Returns
+    -------
+    (n,) int32, (n,) int32
     """
     columns, rows = np.empty(len(placed), np.int32), np.empty(len(placed), np.int32)
     for n in range(len(placed)):
@@ -95,7 +109,12 @@ def whole_cells(placed):
 
 @njit(**FAST)
 def shadows_of_facets(vertices, triangles):
-    """mm2: the areas of the shadows of all facets, (n, 3) mm and (m, 3), added up."""
+    """The areas of the shadows of all facets, added up.
+
+    Returns
+    -------
+    float, mm2
+    """
     total = 0.0
     for f in range(len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
@@ -112,21 +131,21 @@ took 0.7 GB and seconds for each way."""
 
 @njit(**_INLINE)
 def side_within(side, shadows, cells, most):
-    """The side of a cell, mm, made larger where a grid of so many cells across would get too many hits.
+    """The side of a cell in mm, enlarged if a grid of so many cells across would get too many hits.
 
     Parameters
     ----------
-    shadows
+    shadows : float, mm2
         See ``shadows_of_facets``.
-    most
-        Hits in a column, on average.
+    most : float
+        The most hits in a column, on average.
     """
     return max(side, math.sqrt(shadows / most) / cells)
 
 
 @njit(**_INLINE)
 def by_row(a, b, c, rows):
-    """The corners of a facet by rising row, and whether it goes the same way round as before."""
+    """The corners of a facet sorted by rising row, and whether that keeps its orientation."""
     even = True
     if rows[b] < rows[a]:
         a, b, even = b, a, not even
@@ -139,8 +158,13 @@ def by_row(a, b, c, rows):
 
 @njit(**_INLINE)
 def shorter_edge(placed, a, b, c, rows, upper):
-    """(first row, end, x, y, run) of an edge: from the lowest corner to the middle one, or, the upper one, from
-    there to the highest; it passes row j at x + (j - y) run.
+    """An edge of a facet: from the lowest corner to the middle one or, the upper one, from there to the highest. It
+    crosses row j at x + (j - y) run.
+
+    Returns
+    -------
+    int, int, float, float, float
+        The first row, the end, x, y and run.
     """
     p, q = (b, c) if upper else (a, b)
     x, y = placed[p, 0], placed[p, 1]
@@ -150,12 +174,17 @@ def shorter_edge(placed, a, b, c, rows, upper):
 
 @njit(**FAST)
 def scan(placed, triangles, nx, ny):
-    """Every hit of every facet: (cells, heights, facets), in facet order; an exit has facet f, an entry -1 - f.
+    """Every hit of every facet, in the order of the facets; an exit has facet f, an entry -1 - f.
 
     Parameters
     ----------
     placed : (n, 3)
-        From ``to_grid``.
+        The vertices, from ``to_grid``.
+
+    Returns
+    -------
+    arrays (hits,)
+        Cells, heights and facets.
     """
     across, rows = whole_cells(placed)
     size = 4 * nx * ny + 1024
@@ -173,9 +202,13 @@ def scan(placed, triangles, nx, ny):
 
 @njit(**FAST)
 def _scanned_from(begin, placed, across, rows, triangles, nx, count, cells, heights, facets):
-    """Adds the hits of facets from ``begin`` on to the ``count`` that are there, while there is room: (the next facet,
-    hits, how much room that needs; 0 when all are done). Apart from ``scan``: arrays that a loop may change slow all
-    of it.
+    """Add the hits of the facets from ``begin`` on to the ``count`` that are there, while there is room. It is apart
+    from ``scan`` because arrays that a loop may replace slow down all of it.
+
+    Returns
+    -------
+    int, int, int
+        The next facet, the number of hits, and how much room is needed (0 when all are done).
     """
     for f in range(begin, len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
@@ -225,7 +258,7 @@ _DEEP = 64
 
 @njit(**_INLINE)
 def _is_later(z, f, other_z, other_f):
-    """Whether a hit comes after another one. At the same height exits come first, so that shells that touch leave no
+    """Whether a hit comes after another one. At the same height exits come first, so that touching shells leave no
     gap.
     """
     return z > other_z or (z == other_z and f < 0 and other_f >= 0)
@@ -233,7 +266,7 @@ def _is_later(z, f, other_z, other_f):
 
 @njit(**FAST)
 def _merge_column(heights, facets, first, end):
-    """Sorts the hits from ``first`` to ``end`` in place; those that are equal stay in their order."""
+    """Sort the hits from ``first`` to ``end`` in place; equal ones keep their order."""
     count = end - first
     new_heights, new_facets = np.empty(count, np.float64), np.empty(count, np.int32)
     width = 1
@@ -256,7 +289,13 @@ def _merge_column(heights, facets, first, end):
 
 @njit(**FAST)
 def into_columns(cells, heights, facets, count):
-    """Sorts hits into ``count`` columns, rising: (start, heights, facets). See ``_is_later``."""
+    """Sort hits into ``count`` columns, rising; see ``_is_later``.
+
+    Returns
+    -------
+    arrays
+        Start, heights and facets.
+    """
     start = np.zeros(count + 1, np.int64)
     for cell in cells:
         start[cell + 1] += 1
@@ -283,21 +322,22 @@ def into_columns(cells, heights, facets, count):
 
 @njit(**FAST)
 def support_sums(start, heights, facets, weight, hidden, show, floors):
-    """Walks every column upward with its winding number and sums what needs support.
+    """Walk every column upward with its winding number, and sum up what needs support.
 
     Returns (all in cells, or mm times cells): area hit, landing heights under it, gap down to the bed, gap down to
-    the piece, gap of hidden facets, landing area on the piece, the part of it on show faces, columns with any hit.
+    the piece, gap of hidden facets, landing area on the piece, the part of it on show faces, and columns with any
+    hit.
 
     Parameters
     ----------
     weight : (m,)
-        Share of each facet that needs support, 0 to 1.
+        How much of each facet needs support, 0 to 1.
     hidden : (m,) bool
         Facets whose support nobody can take out.
     show : (m,) bool
         Facets that must come out clean.
     floors : (hits,) float64
-        Written: where the support under a hit ends; the hit's own height where it needs none.
+        Output: where the support under a hit ends; the hit's own height if it needs none.
     """
     area = landing_heights = on_bed = on_piece = inside = landing = landing_on_show = 0.0
     columns = 0
@@ -342,14 +382,18 @@ def support_sums(start, heights, facets, weight, hidden, show, floors):
 
 @njit(**FAST)
 def section_cells(start, heights, facets, base, thickness, count):
-    """(count,) cells of the grid that lie in the piece in the middle of each layer.
+    """How many cells of the grid lie inside the piece in the middle of each layer.
 
     Parameters
     ----------
-    base
-        Height of the bottom of the first layer.
-    thickness
-        Of a layer.
+    base : float, mm
+        The bottom of the first layer.
+    thickness : float, mm
+        The thickness of a layer.
+
+    Returns
+    -------
+    (count,) float64
     """
     steps = np.zeros(count + 1, np.int64)
     for cell in range(len(start) - 1):
@@ -375,28 +419,30 @@ def section_cells(start, heights, facets, base, thickness, count):
 
 @njit(**FAST)
 def weigh_facets(heights, triangles, normals_z, areas, low, high, tolerance, lifted, level, hold, clear, show, weight):
-    """One pass over the facets for what a tilt costs before any column is looked at.
+    """One pass over the facets for those costs of a tilt that need no columns.
 
-    Returns: needing area, the part of it that gets support, of that the part on show faces, needing area that is
-    refused, supported area seen from above, the same times its height, nearly level underside, resting area that faces
-    down, wall (area times the share that is upright: the sum of the lengths of all level sections, times mm of height).
+    Returns: area that needs support, the part of it that gets support, of that the part on show faces, area that
+    needs support and is refused, supported area seen from above, the same times its height, nearly level underside,
+    resting area that faces down, and wall (area times the share that is upright: the length of all level sections,
+    summed over the height).
 
     Parameters
     ----------
     heights : (n,)
-        Z of the vertices, the lowest at 0 (at the lift where the piece is lifted).
+        The z of the vertices; the lowest is at 0, or at the lift.
     normals_z : (m,)
-    low, high
+        The z of the unit normals.
+    low, high : float
         Sines between which the need for support rises from 0 to 1.
     tolerance : mm
-        That a facet may lie over the bed and still rest on it.
-    lifted
-        Nothing rests.
-    level
-        Sine from which on an underside is nearly level.
+        How high over the bed a facet may lie and still rest on it.
+    lifted : bool
+        Whether the piece is lifted, so that nothing rests.
+    level : float
+        The sine from which on an underside counts as nearly level.
     hold, clear, show : (m,) bool
     weight : (m,)
-        Written: share of the facet that gets support.
+        Output: how much of each facet gets support.
     """
     need = supported = scar = unheld = shadow = shadow_height = underside = resting = wall = 0.0
     for f in range(len(triangles)):

@@ -1,4 +1,4 @@
-"""What is alike: pieces of the same shape, and the planes that a model is mirror-symmetric at."""
+"""Congruence: pieces of the same shape, and planes at which a model is mirror-symmetric."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ _SYMMETRIC = 0.006
 
 
 class _SurfaceDistances:
-    """Distances to a surface, exact."""
+    """Exact distances to a surface."""
 
     def __init__(self, solid: Solid) -> None:
         self._vertices, self._faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
@@ -43,12 +43,18 @@ class _SurfaceDistances:
         self._tree.init(self._vertices, self._faces)
 
     def nearest(self, points: Floats) -> tuple[Floats, Floats, Ints]:
-        """((n,) mm to the surface, (n, 3) the nearest points of it, (n,) the facets that these lie on)."""
+        """The nearest point of the surface to each of some points.
+
+        Returns
+        -------
+        (n,) float64, (n, 3) float64, (n,) int64
+            The distance in mm, the point, and the facet that it lies on.
+        """
         squared, facets, places = self._tree.squared_distance(self._vertices, self._faces, np.ascontiguousarray(points))
         return np.sqrt(np.maximum(squared, 0.0)), places, np.asarray(facets, np.int64)
 
     def within(self, points: Floats, limit: float) -> bool:
-        """Whether all points (n, 3) are so near to the surface. Those near a corner of it are quickly told."""
+        """Whether all points are within a limit of the surface. Points near a vertex are decided quickly."""
         points = points[self._corners.query(points, distance_upper_bound=limit)[0] > limit]
         return all(
             float(self.nearest(points[first : first + _AT_ONCE])[0].max()) <= limit
@@ -61,8 +67,14 @@ class _SurfaceDistances:
 
 
 def surface_moments(solid: Solid) -> tuple[Floats, Floats]:
-    """((3,) centre, (3, 3) covariance in mm2) of a surface, by its area: over a triangle with corners v_i and area A
-    the integral of x x^T is A / 12 (sum of v_i v_i^T + s s^T), with s the sum of the v_i.
+    """The centre and the covariance of a surface, weighted by area.
+
+    Over a triangle with corners v_i and area A, the integral of x x^T is A / 12 (sum of v_i v_i^T + s s^T), where s
+    is the sum of the v_i.
+
+    Returns
+    -------
+    (3,) float64, (3, 3) float64, mm2
     """
     corners = solid.vertices[solid.triangles] - solid.bounds[0]
     total = corners.sum(axis=1)
@@ -86,7 +98,12 @@ class _Shape:
 
     @cached_property
     def all_over(self) -> Floats:
-        """(n, 3): its corners, and points spread over it."""
+        """The vertices of the shape, and points spread over its surface.
+
+        Returns
+        -------
+        (n, 3) float64
+        """
         return np.concatenate([spread_points(self.solid, _SPREAD)[0], self.solid.vertices])
 
     @cached_property
@@ -102,9 +119,13 @@ def _shape(solid: Solid) -> _Shape:
 
 
 def same_shapes(solids: Sequence[Solid]) -> list[tuple[int, bool]]:
-    """For each piece (the number of the first one of the same shape, whether it is its mirror image).
+    """For each piece, the first piece of the same shape: equal under rotations and translations, or under those and
+    a mirror, within ``TOLERANCE``.
 
-    Equal under turns and moves, or under those and a mirror, within ``TOLERANCE``.
+    Returns
+    -------
+    list of (int, bool)
+        The number of that piece, and whether the two are mirror images.
     """
     shapes = [_shape(solid) for solid in solids]
     found: list[tuple[int, bool]] = []
@@ -124,14 +145,19 @@ def same_shapes(solids: Sequence[Solid]) -> list[tuple[int, bool]]:
 def motions(
     a: Solid, b: Solid, asked: Callable[[Floats, Floats], tuple[float, ...] | None]
 ) -> Iterator[tuple[Floats, Floats]]:
-    """(turn (3, 3), shift (3,) in mm) of the moves, without a mirror, that bring the first of two pieces of the same
-    shape onto the second: several, where the piece is symmetric.
+    """The rigid motions, without a mirror, that take one piece to another of the same shape. There are several if
+    the piece is symmetric.
 
     Parameters
     ----------
     asked
-        What one asks, less comes first; None where it is of no interest; of one that is known only as far as
-        the main axes tell.
+        Ranks a motion that is known only as far as the principal axes tell: smaller values come first, None
+        rejects it.
+
+    Yields
+    ------
+    (3, 3) float64, (3,) float64, mm
+        Rotation and shift.
     """
     one, other = _shape(a), _shape(b)
     limit = TOLERANCE * a.diagonal
@@ -144,12 +170,12 @@ def motions(
 
 
 def _off(a: _Shape, b: _Shape, turn: Floats) -> float:
-    """mm between two surfaces in the mean, once the first is turned."""
+    """The mean distance between two surfaces once the first is rotated, in mm."""
     return float(b.surface.nearest((a.points - a.centre) @ turn.T + b.centre)[0].mean())
 
 
 def _congruent(a: _Shape, b: _Shape) -> bool | None:
-    """Whether the second is the first one mirrored; None where they differ."""
+    """Whether the second shape is a mirror image of the first; None if they differ."""
     size, limit = float(np.sqrt(a.moments.sum())), TOLERANCE * a.solid.diagonal
     for mirror in (False, True):
         brought = [(rotation, (a.points - a.centre) @ rotation.T + b.centre) for rotation in _rotations(a, b, mirror)]
@@ -161,12 +187,23 @@ def _congruent(a: _Shape, b: _Shape) -> bool | None:
 
 
 def _same_everywhere(a: _Shape, b: _Shape, rotation: Floats, limit: float) -> bool:
-    """Whether each is within a limit (mm) of the other, all over, once the first is turned and fitted to the second."""
+    """Whether each shape is within a limit of the other everywhere, once the first is rotated and fitted to the
+    second.
+
+    Parameters
+    ----------
+    limit : float, mm
+    """
     return _near(a, b, *_fitted(a, b, rotation), limit)
 
 
 def _near(a: _Shape, b: _Shape, turn: Floats, shift: Floats, limit: float) -> bool:
-    """Whether each is within a limit (mm) of the other, all over, once the first is turned and shifted."""
+    """Whether each shape is within a limit of the other everywhere, once the first is rotated and shifted.
+
+    Parameters
+    ----------
+    limit : float, mm
+    """
     if not b.surface.within(a.points @ turn.T + shift, limit):
         return False  # most that differ do so in some of the first few points
     there, back = a.all_over @ turn.T + shift, (b.all_over - shift) @ turn
@@ -174,7 +211,7 @@ def _near(a: _Shape, b: _Shape, turn: Floats, shift: Floats, limit: float) -> bo
 
 
 def _rotations(a: _Shape, b: _Shape, mirror: bool) -> list[Floats]:
-    """(3, 3) turns, with or without a mirror, that bring the axes of one onto those of the other."""
+    """Rotations, with or without a mirror, that take the principal axes of one shape to those of the other."""
     wanted = -1.0 if mirror else 1.0
     found = []
     spread = np.sqrt(np.maximum(a.moments, 1e-12))
@@ -195,10 +232,15 @@ def _rotations(a: _Shape, b: _Shape, mirror: bool) -> list[Floats]:
 
 
 def _fitted(a: _Shape, b: _Shape, rotation: Floats, rounds: int = 12) -> tuple[Floats, Floats]:
-    """((3, 3), (3,)): the turn, mirrored or not, and the shift in mm that bring the first shape onto the second.
+    """The rotation (possibly mirrored) and the shift that fit the first shape to the second.
 
-    Iterated closest points, by distance to the planes of the nearest facets (Chen and Medioni 1992): as near as
-    rounding in a few rounds, where by distance to points (Besl and McKay 1992) flat parts slide for hundreds.
+    Iterated closest points by the distance to the planes of the nearest facets (Chen and Medioni 1992). This is exact
+    to rounding within a few rounds; with the distance to points (Besl and McKay 1992) flat parts slide for hundreds
+    of rounds.
+
+    Returns
+    -------
+    (3, 3) float64, (3,) float64, mm
     """
     turn, shift = rotation, b.centre - rotation @ a.centre
     for _ in range(rounds):
@@ -216,9 +258,13 @@ def _fitted(a: _Shape, b: _Shape, rotation: Floats, rounds: int = 12) -> tuple[F
 
 
 def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
-    """(unit normal, offset in mm) of planes that a model is mirror-symmetric at, the best first; none where it is not.
+    """Planes at which a model is mirror-symmetric, the best first; empty if there are none. Of a body that is round
+    about an axis, some of its many planes.
 
-    Of a body that is round about an axis, some of its many.
+    Returns
+    -------
+    list of ((3,) float64, float)
+        The unit normal and the offset in mm.
     """
     points, _ = spread_points(solid, 2 * _POINTS)
     surface = _SurfaceDistances(solid)

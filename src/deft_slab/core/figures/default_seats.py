@@ -51,13 +51,15 @@ _COPLANAR, _FINE = np.cos(np.radians(0.1)), 1500.0
 
 @dataclass(frozen=True, eq=False)
 class Candidate:
-    """Attributes
+    """A direction that is tried as a seat.
+
+    Attributes
     ----------
-    down : array of float64
-        Unit vector, model frame.
+    down : (3,) float64
+        Unit vector of the model frame that points to the bed.
     rotation : (3, 3) float64
     kind : str
-        Why it was tried, in words for a person.
+        Why it is tried, worded for a person.
     """
 
     down: Floats
@@ -66,7 +68,7 @@ class Candidate:
 
 
 def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) -> list[Floats]:
-    """Unit normals of the largest groups of facets that face the same way (within about 2 degrees)."""
+    """The unit normals of the largest groups of facets that face the same way, within about 2 degrees."""
     keys = np.round(normals * 30).astype(np.int64) @ [1, 64, 4096]
     _, group = np.unique(keys, return_inverse=True)
     total = np.bincount(group, areas)
@@ -76,10 +78,15 @@ def _grouped_normals(normals: Floats, areas: Floats, most: int, least: float) ->
 
 
 def _in_plane(solid: Solid, down: Floats) -> Floats:
-    """(3,) the normal of the largest flat that faces nearly as (3,) down does; that itself where there is none.
+    """The normal of the largest flat that faces nearly the same way as a direction; the direction itself if there is
+    none.
 
-    A group's mean is off its flat by what is nearly as flat around it, and a draft mesh's flat by what it is
-    simplified.
+    The mean of a group differs from the flat in it by what is nearly as flat around it, and the flat of a draft mesh
+    by what simplifying changed.
+
+    Returns
+    -------
+    (3,) float64
     """
     near = np.flatnonzero(solid.normals @ down >= _SAME)
     if not len(near):
@@ -95,7 +102,7 @@ def _in_plane(solid: Solid, down: Floats) -> Floats:
 
 
 def hull_of(solid: Solid) -> ConvexHull | None:
-    """The convex hull; None of what has none."""
+    """The convex hull; None if the points have none."""
     try:
         return ConvexHull(solid.vertices)
     except QhullError:
@@ -103,12 +110,17 @@ def hull_of(solid: Solid) -> ConvexHull | None:
 
 
 def hull_corners(solid: Solid, hull: ConvexHull | None) -> Floats:
-    """(n, 3) mm of the convex hull of a body; all its corners where it has none."""
+    """The vertices of the convex hull of a body; all its vertices if it has no hull.
+
+    Returns
+    -------
+    (n, 3) float64, mm
+    """
     return np.asarray(solid.vertices if hull is None else solid.vertices[hull.vertices])
 
 
 def _hull_normals(hull: ConvexHull, most: int) -> list[Floats]:
-    """Normals of the largest facets of a convex hull: the ways a rigid body can lie on a table."""
+    """The normals of the largest facets of a convex hull: the ways in which a rigid body can lie on a table."""
     corners = hull.points[hull.simplices]
     areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     return _grouped_normals(hull.equations[:, :3], areas, most, 0.0)
@@ -117,16 +129,17 @@ def _hull_normals(hull: ConvexHull, most: int) -> list[Floats]:
 def candidates(
     solid: Solid, stood: Floats, *, thorough: bool = True, hull: ConvexHull | None = None
 ) -> list[Candidate]:
-    """Directions worth trying for a piece, none twice.
+    """Directions worth trying for a piece, without repetition.
 
     Parameters
     ----------
     stood : (3, 3) float64
-        Rotation in which the whole model stands.
+        The rotation in which the whole model stands.
     thorough : bool
-        With large flat facets and hull facets; else only cut faces and as the model stood.
+        Whether to include large flat facets and facets of the hull; otherwise only cut faces and the standing
+        direction.
     hull : ConvexHull | None
-        Of the piece, if it is there already.
+        The convex hull of the piece, if it is known already.
     """
     found: list[Candidate] = []
 
@@ -155,7 +168,12 @@ def candidates(
 
 
 def around(centre: Floats, degrees: float) -> Floats:
-    """(8, 3) unit vectors on a circle about a direction."""
+    """Unit vectors on a circle around a direction.
+
+    Returns
+    -------
+    (8, 3) float64
+    """
     helper = np.eye(3)[int(np.argmin(np.abs(centre)))]
     right = np.cross(centre, helper)
     right /= np.linalg.norm(right)
@@ -166,22 +184,31 @@ def around(centre: Floats, degrees: float) -> Floats:
 
 
 def near_to(down: Floats, n: int, others: list[int]) -> list[int]:
-    """Which of some directions (their places in the list) are one seat with direction number n of down (k, 3)."""
+    """Which of some directions count as the same seat as one of them.
+
+    Parameters
+    ----------
+    down : (k, 3) float64
+    n : int
+        The number of that one.
+    others : list[int]
+        The numbers of those that are compared.
+    """
     return [place for place, other in enumerate(others) if float(down[n] @ down[other]) >= _APART]
 
 
 def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = None) -> list[int]:
-    """Numbers of the best directions that lie apart, of those among which to choose.
+    """The numbers of the best directions that lie apart from each other.
 
     Parameters
     ----------
     down : (n, 3) float64
     values : (n,) float64
-        Less is better.
+        The value of each; smaller is better.
     count : int
-        How many.
+        How many to choose.
     among : (n,) bool
-        All by default.
+        Which may be chosen; all by default.
     """
     chosen: list[int] = []
     for n in np.argsort(values, kind="stable"):
@@ -195,7 +222,7 @@ def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = 
 
 
 def _leaning(downs: Floats) -> list[Candidate]:
-    """(k, 3) free directions as candidates."""
+    """Free directions as candidates."""
     return [Candidate(*one, FREELY) for one in zip(downs, downs_to_rotations(downs), strict=True)]
 
 
@@ -209,9 +236,9 @@ class Seat:
     kind : str
         Why it was tried.
     support : float, mm3
-        By the soft rule.
+        Its support volume, by the soft rule.
     fits : bool
-        Whether it fits the printer, turned by some multiple of 7.5 degrees.
+        Whether the piece fits the printer, turned by some multiple of 7.5 degrees.
     """
 
     down: Floats
@@ -224,13 +251,13 @@ class Seat:
 
 @dataclass(frozen=True, eq=False)
 class SeatChoice:
-    """The seat of a piece with the least support, and the one with the least of those that sit flat, None where it can
-    sit flat on nothing. Of seats that fit the printer, where any does.
+    """The two best seats of a piece: the one with the least support, and among those in which it sits flat the one
+    with the least support (None if it can sit flat nowhere). Only seats that fit the printer count, if any does.
 
     Attributes
     ----------
     volume : float
-        mm3 of the piece.
+        The volume of the piece, in mm3.
     """
 
     least: Seat
@@ -238,7 +265,9 @@ class SeatChoice:
     volume: float
 
     def chosen(self, leaning: float = LEANING) -> Seat:
-        """The flat one, unless the other saves as much as a plan's ``leaning`` asks. Without a flat one the other."""
+        """The seat to take: the flat one, unless the other saves as much support as ``leaning`` requires, or there
+        is no flat one.
+        """
         if self.flat is None:
             return self.least
         leans = worth_leaning(self.least.support, self.flat.support, self.volume, leaning)
@@ -246,14 +275,14 @@ class SeatChoice:
 
 
 def worth_leaning(least: Floats | float, flat: Floats | float, volume: Floats | float, leaning: float) -> Bools:
-    """Whether pieces lean; see ``Plan.leaning``.
+    """Whether pieces should lean; see ``Plan.leaning``. All arguments have the same shape (...).
 
     Parameters
     ----------
-    least, flat : mm3
-        Of support, of the best seat and of the best flat one.
-    volume : Floats | float
-        mm3 of the pieces; all of one shape (...).
+    least, flat : (...) float64, mm3
+        The support of the best seat, and of the best flat one.
+    volume : (...) float64, mm3
+        The volume of the pieces.
     """
     saves, volume = np.asarray(flat) - least, np.asarray(volume)
     asked = leaning * (flat + _LITTLE * volume)
@@ -262,17 +291,17 @@ def worth_leaning(least: Floats | float, flat: Floats | float, volume: Floats | 
 
 @dataclass(frozen=True, eq=False)
 class SeatWishes:
-    """What seats of a piece are tried for.
+    """What seats are searched for.
 
     Attributes
     ----------
     stood : (3, 3) float64
-        Rotation in which the whole model stands.
+        The rotation in which the whole model stands.
     threshold : float, degrees
-    room : (3,)
-        mm of the printer, None where it does not matter.
+    room : (x, y, z), mm, or None
+        The room of the printer; None if it does not matter.
     lift : float
-        mm over the bed.
+        Height over the bed, in mm.
     cells : int
         Columns across the longer side.
     """
@@ -295,17 +324,18 @@ def seats_of(
     job: Job = QUIET,
     spread: Spread = map,
 ) -> SeatChoice:
-    """The seats with the least support volume, of all and of those that sit flat.
+    """Search for the seats with the least support volume: of all seats, and of those in which the piece sits flat.
 
     Parameters
     ----------
     thorough : bool
-        Also on flats, on the outline, in spread directions, and in what lies around the best that are apart.
+        Whether to try flats, the outline, directions spread over the sphere, and the surroundings of the best
+        that lie apart.
     free : (n, 3) float64
-        Unit, model frame, tried instead of spread directions, or besides if not thorough.
+        Unit vectors in the model frame, tried instead of the spread directions, or in addition if not thorough.
     whole : tuple[Solid, Marked] | None
-        What ``solid`` stands in for, and its marks: the best are looked at again on it, for what a draft mesh
-        rests on may be more than what the piece does.
+        The solid that ``solid`` is the draft mesh of, with its marks. The best seats are checked on it, because a
+        draft mesh may rest on more than the piece does.
 
     Raises
     ------
@@ -359,7 +389,7 @@ def seats_of(
 
 
 def _set_down(seat: Seat, solid: Solid) -> Seat:
-    """A seat that was found on a draft mesh, on the flat that the solid itself has there."""
+    """A seat found on a draft mesh, moved to the flat that the solid itself has there."""
     down = _in_plane(solid, seat.down) if seat.flat else seat.down
     if float(down @ seat.down) >= _EXACTLY:
         return seat
@@ -367,7 +397,7 @@ def _set_down(seat: Seat, solid: Solid) -> Seat:
 
 
 def _followed(centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]]) -> list[Seat]:
-    """The best around some seats, each start going on from the best of its own ring."""
+    """The best seats around some others, each continued from the best of its own ring."""
     for degrees in _REACHES:
         rings = looked(_leaning(np.array([around(centre.down, degrees) for centre in centres]).reshape(-1, 3)))
         centres = [
@@ -378,12 +408,12 @@ def _followed(centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat
 
 
 def _fitting(seats: list[Seat]) -> list[Seat]:
-    """Those that fit, where any does."""
+    """The seats that fit, if any does; else all."""
     return [one for one in seats if one.fits] or seats
 
 
 def _best(seats: list[Seat], volume: float) -> SeatChoice:
-    """The best ones of some."""
+    """The best of some seats."""
     flat = [one for one in seats if one.flat]
     least = min(_fitting(seats), key=lambda one: one.support)
     best = min(_fitting(flat), key=lambda one: one.support) if flat else None

@@ -1,11 +1,11 @@
 """Exposure: how much of a surface point is seen, from 0 (never) to 1 (an open flat place).
 
-e(p) = sum of visible cosines / the most that an open flat place can have, over directions spread evenly over where
-the audience looks from. Visibility comes from depth maps, which cost tens of nanoseconds a facet; a ray tree would cost
-a microsecond a ray. Both what stands in the way and the points that are looked at are first gathered into cells as
-large as those of the depth maps, so the cost depends on the surface and hardly on the number of its triangles, and many
-directions can be afforded. (They are needed: on a hollow body with windows 64 directions put a fifth too little support
-out of reach, measured against 2,048.)
+e(p) is the sum of the visible cosines over the most that an open flat place can have, over directions spread evenly
+over the places from which the audience looks. Visibility comes from depth maps, which cost tens of nanoseconds per
+facet; a ray tree would cost a microsecond per ray. Occluders and sample points are first gathered into cells as large
+as those of the depth maps, so the cost depends on the surface and hardly on the number of triangles, and many
+directions are affordable. They are needed: on a hollow body with windows, 64 directions put a fifth too little
+support out of reach, compared with 2,048.
 """
 
 from __future__ import annotations
@@ -29,8 +29,12 @@ HIDDEN = 0.1
 
 
 def spread_directions(count: int) -> Floats:
-    """(count, 3) unit vectors spread evenly over the sphere (a Fibonacci lattice: equal-area steps in z, turning by
-    the golden angle).
+    """Unit vectors spread evenly over the sphere (a Fibonacci lattice: equal steps of area in z, turning by the
+    golden angle).
+
+    Returns
+    -------
+    (count, 3) float64
     """
     number = np.arange(count) + 0.5
     z = 1.0 - 2.0 * number / count
@@ -43,18 +47,22 @@ def exposure(
     solid: Solid, directions: int = 256, cells: int = 128, job: Job = QUIET, audience: Audience = EVERYWHERE,
     spread: Spread = map, behind: Solid | None = None, chosen: Bools | None = None,
 ) -> Floats:
-    """(m,) 0 to 1 for each facet: how much the audience sees of it; an open flat place that faces it has 1.
+    """How much the audience sees of each facet, 0 to 1. An open flat place that faces the audience has 1.
 
     Parameters
     ----------
     directions : int
-        How many to look from over the whole sphere, in opposite pairs.
+        How many directions to look from over the whole sphere, in opposite pairs.
     cells : int
-        Along the longest side of the solid; what is nearer together is not told apart.
+        Cells along the longest side of the solid. What is closer together is not told apart.
     behind : Solid | None
-        What stands in the way, a draft mesh of the solid; the solid itself by default.
+        What occludes: a draft mesh of the solid; the solid itself by default.
     chosen : (m,) bool
-        Which facets are looked at; the others have 1.
+        Which facets are examined; the others get 1.
+
+    Returns
+    -------
+    (m,) float64
 
     Raises
     ------
@@ -105,12 +113,16 @@ def _most_seen(pairs: Floats, above: Bools, below: Bools) -> float:
 
 
 def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> Ints:
-    """(n,) one number for each cell of a cubic grid and way to face: the two skins of a thin wall stay apart.
+    """A number for each cell of a cubic grid and way to face, so that the two skins of a thin wall stay apart.
 
     Parameters
     ----------
     normals : (n, 3) float64
-        Need not be of unit length. There is room for 2^16 cells along each side.
+        Normals of any length. There is room for 2^16 cells along each side.
+
+    Returns
+    -------
+    (n,) int64
     """
     length = np.sqrt(np.einsum("ij,ij->i", normals, normals))
     facing = np.round(2 * normals / np.where(length > 0, length, 1.0)[:, None]).astype(np.int64) + 2
@@ -119,7 +131,7 @@ def _cell_numbers(points: Floats, normals: Floats, low: Floats, cell: float) -> 
 
 
 def _gathered(solid: Solid, cell: float) -> tuple[Floats, Ints32]:
-    """Vertices and triangles of the surface with corners in one cell that face the same way put in their mean."""
+    """The surface with all vertices of a cell that face the same way moved to their mean."""
     count = len(solid.vertices)
     corners = solid.triangles.ravel()
     normals = np.empty((count, 3))
@@ -137,8 +149,12 @@ def _gathered(solid: Solid, cell: float) -> tuple[Floats, Ints32]:
 def _samples(
     solid: Solid, cell: float, chosen: Bools
 ) -> tuple[Floats, Floats, Ints]:
-    """(points (s, 3), unit normals (s, 3), sample of each chosen facet): facets of one cell that face much the same way
-    are looked at in one point.
+    """Sample points: facets of one cell that face much the same way share one.
+
+    Returns
+    -------
+    (s, 3) float64, (s, 3) float64, int64
+        The points, their unit normals, and the sample of each chosen facet.
     """
     centroids, vectors = solid.centroids[chosen], solid.area_vectors[chosen]
     sample_of = np.unique_inverse(_cell_numbers(centroids, vectors, solid.bounds[0], cell)).inverse_indices

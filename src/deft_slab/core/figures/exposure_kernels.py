@@ -1,4 +1,4 @@
-"""Compiled loops of exposure: depth maps, and what they say is seen. See ``kernels`` for the notation."""
+"""Compiled loops of exposure: depth maps, and what is visible in them. The notation is that of ``column_kernels``."""
 
 from __future__ import annotations
 
@@ -12,7 +12,9 @@ from .column_kernels import FAST, by_row, rounded_up, shorter_edge, slopes_of, w
 
 @njit(**FAST)
 def depth_map(placed, triangles, nx, highest, lowest):
-    """The highest and the lowest hit of every cell, into highest, which comes filled with -inf, and lowest (inf)."""
+    """Write the highest and the lowest hit of every cell into ``highest``, which comes filled with -inf, and
+    ``lowest`` (inf).
+    """
     across, rows = whole_cells(placed)
     for f in range(len(triangles)):
         a, b, c = np.uint32(triangles[f, 0]), np.uint32(triangles[f, 1]), np.uint32(triangles[f, 2])
@@ -40,19 +42,18 @@ def depth_map(placed, triangles, nx, highest, lowest):
 
 @njit(**FAST)
 def add_seen(centroids, normals, rotation, x0, y0, h, nx, ny, highest, lowest, reach, from_above, from_below, seen):
-    """Adds the cosine of each facet, weighted, to ``seen`` where nothing stands before it.
-
-    What faces up is looked at from above, what faces down from below.
+    """Add the weighted cosine of each facet to ``seen`` if nothing stands in front of it. What faces up is looked at
+    from above, what faces down from below.
 
     Parameters
     ----------
     centroids, normals : (m, 3), model frame
     rotation : (3, 3)
-        To the frame of the depth maps.
+        The rotation to the frame of the depth maps.
     reach : mm
         How far behind the depth map a facet may lie and still count as its surface.
     from_above, from_below
-        Weight of the two directions.
+        The weights of the two directions.
     """
     for f in range(len(centroids)):
         p, q, r = normals[f, 0], normals[f, 1], normals[f, 2]

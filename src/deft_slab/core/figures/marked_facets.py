@@ -1,4 +1,4 @@
-"""Which facets the marks of a plan take: show faces, hold and clear spots."""
+"""Which facets the marks of a plan cover: show faces, hold spots and clear spots."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _DETAIL_REACH = 0.02
 
 @dataclass(frozen=True, eq=False)
 class Marked:
-    """(m,) bool for each facet; see ``marking.Mark.meaning``."""
+    """Whether each facet is marked, one array (m,) of bool per meaning; see ``marks.Mark.meaning``."""
 
     show: Bools
     hold: Bools
@@ -40,17 +40,22 @@ class Marked:
 
     @property
     def bits(self) -> Bytes:
-        """(m,) the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot, 8 and 16 for where seams may never
-        run and where they are welcome.
+        """For each facet the sum of 1 for a show face, 2 for a hold spot, 4 for a clear spot, 8 where no seam may
+        run, and 16 where one is welcome.
+
+        Returns
+        -------
+        (m,) uint8
         """
         return np.asarray(sum(mask.astype(np.uint8) << bit for bit, mask in enumerate(self._masks)), np.uint8)
 
     def picked(self, facets: Ints) -> Marked:
-        """Of the facets (k,) with some numbers."""
+        """The marks of some facets, given their numbers."""
         return Marked(*(mask[facets] for mask in self._masks))
 
     def of(self, origin: Ints32) -> Marked:
-        """For the facets of a piece: each has the marks of the source triangle that it comes from, a cut face none.
+        """The marks of the facets of a piece: each has those of the source triangle that it comes from; a cut face
+        has none.
 
         Parameters
         ----------
@@ -66,17 +71,17 @@ def unmarked(count: int) -> Marked:
 
 
 def joined_marks(parts: list[Marked]) -> Marked:
-    """Of surfaces whose triangles follow each other."""
+    """The marks of surfaces whose triangles follow each other."""
     return Marked(*(np.concatenate([getattr(part, f.name) for part in parts]) for f in fields(Marked)))
 
 
 def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Bools]) -> Marked:
-    """The marks on a surface of so many facets, one after the other.
+    """The marks on a surface of so many facets, applied one after the other.
 
     Parameters
     ----------
     take : Callable[[Mark], Bools]
-        Gives (count,) the facets that one mark takes, see ``taken``.
+        Gives the facets that one mark covers; see ``facets_taken``.
     """
     found = {f.name: np.zeros(count, np.bool_) for f in fields(Marked)}
     for mark in marks:
@@ -85,14 +90,18 @@ def marked(count: int, marks: tuple[Mark, ...], take: Callable[[Mark], Bools]) -
 
 
 def facets_taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats]) -> Bools:
-    """(m,) the facets that a region takes; none where it lies elsewhere.
+    """The facets that a region covers; none if it lies elsewhere.
 
     Parameters
     ----------
     solid : Solid
-        In the units of the region: those of the file for marks, mm for cuts.
+        The surface, in the units of the region: those of the file for marks, mm for cuts.
     seen : Callable[[Audience], Floats]
-        Gives (m,) exposure to an audience.
+        Gives the exposure of the facets to an audience.
+
+    Returns
+    -------
+    (m,) bool
     """
     nothing = np.zeros(len(solid.triangles), np.bool_)
     if mark.shape == "seen":
@@ -112,13 +121,18 @@ def facets_taken(solid: Solid, mark: Region, seen: Callable[[Audience], Floats])
 
 
 def facets_at(solid: Solid, places: Floats) -> Ints:
-    """(k,) the facet that each place (k, 3) lies nearest to."""
+    """The facet nearest to each of some places.
+
+    Returns
+    -------
+    (k,) int64
+    """
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     return np.asarray(igl.point_mesh_squared_distance(np.ascontiguousarray(places), np.array(solid.vertices), faces)[1])
 
 
 def _grown(solid: Solid, mark: Region) -> Bools:
-    """From the facet at the first place over every edge that bends by less than the limit."""
+    """The facets connected to the one at the first place over edges that bend by less than the limit."""
     seed = int(facets_at(solid, np.array(mark.places[:1]))[0])
     pairs, bend = neighbours(solid)
     crossed = pairs[np.abs(bend) < np.radians(mark.limit)]
@@ -131,8 +145,8 @@ def _grown(solid: Solid, mark: Region) -> Bools:
 
 
 def _bordered(solid: Solid, mark: Region) -> Bools:
-    """What lies nearer to a place within the border than to one beyond it; and what hangs together away from the
-    border goes with most of what it touches there.
+    """The facets nearer to a place inside the border than to one beyond it. Parts away from the border follow the
+    majority of what they touch there.
     """
     told, nearest = mark.nearest_places(solid.centroids, solid.normals)
     within = told & (nearest < len(mark.places))
@@ -149,8 +163,12 @@ def _bordered(solid: Solid, mark: Region) -> Bools:
 
 
 def most_detailed(solid: Solid, share: float) -> Bools:
-    """(m,) the share of the surface, by area, around which it bends most: bend of the edges times their length, over
-    area, within 2 % of the diagonal.
+    """The part of the surface, as a share of its area, that is most curved: the bend of the edges times their
+    length, per area, within 2 % of the diagonal.
+
+    Returns
+    -------
+    (m,) bool
     """
     pairs, bend = neighbours(solid)
     if not len(pairs):

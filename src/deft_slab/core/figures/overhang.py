@@ -20,21 +20,30 @@ LEVEL = math.sin(math.radians(80.0))
 
 
 def overhang_angles(normals_z: Floats) -> Floats:
-    """Degrees from the vertical, sin a = -n_z: a wall is 0, a ceiling 90, what faces up is negative.
+    """Overhang angles in degrees from the vertical, sin a = -n_z: a wall has 0, a ceiling 90, and what faces up is
+    negative.
 
     Parameters
     ----------
     normals_z : (m,) float64
-        Z of the outward unit normals, bed frame.
+        The z of the outward unit normals, bed frame.
+
+    Returns
+    -------
+    (m,) float64
     """
     return np.asarray(np.degrees(np.arcsin(np.clip(-normals_z, -1.0, 1.0))))
 
 
 def hard_rule(threshold: float) -> tuple[float, float]:
-    """(low, high): the sines of the overhang angle between which the need for support rises from 0 to 1; for reported
-    figures they are one. A facet exactly at the threshold needs nothing.
+    """The sines of the overhang angles between which the need for support rises from 0 to 1. For reported figures
+    the two are one, and a facet exactly at the threshold needs nothing.
 
-    Facets of a slope of exactly the threshold carry rounding noise of about 1e-6 degrees, hence the margin.
+    Facets of a slope exactly at the threshold carry rounding noise of about 1e-6 degrees, hence the margin.
+
+    Returns
+    -------
+    float, float
     """
     sine = math.sin(math.radians(threshold + 1e-6))
     return sine, sine
@@ -43,6 +52,7 @@ def hard_rule(threshold: float) -> tuple[float, float]:
 def soft_rule(threshold: float) -> tuple[float, float]:
     """The same for searches: the need rises over one degree on either side of the threshold.
 
-    Thousands of mm2 may lie within a quarter of a degree of it, and a hard rule would make a search jump.
+    Thousands of mm2 may lie within a quarter of a degree of the threshold, and the hard rule would make a search
+    jump.
     """
     return math.sin(math.radians(max(threshold - RAMP, 0.0))), math.sin(math.radians(min(threshold + RAMP, 90.0)))

@@ -1,4 +1,4 @@
-"""Overhang spots: separate places that need support, largest first, and what each of them means."""
+"""Overhang regions: connected regions that need support, largest first, and what each of them means."""
 
 from __future__ import annotations
 
@@ -16,12 +16,12 @@ _LEAST_AREA = 0.5
 
 
 def overhang_spots(solid: Solid, measured: Measured, show: Bools | None) -> tuple[OverhangSpot, ...]:
-    """The spots of a measured tilt, largest first.
+    """The overhang regions of a measured tilt, largest first.
 
     Parameters
     ----------
     show : (m,) bool
-        Show faces.
+        Which facets are show faces.
     """
     needy = np.flatnonzero(measured.past_threshold >= 0)
     if not len(needy):
@@ -55,8 +55,8 @@ def overhang_spots(solid: Solid, measured: Measured, show: Bools | None) -> tupl
 
 
 def _gaps(solid: Solid, measured: Measured, needy: Ints, spot: Ints, count: int) -> tuple[Floats, Bools]:
-    """(mean gap under each spot in mm, whether most of its support ends on the piece), from the columns; a spot that no
-    column hits stands at its own height over the bed.
+    """From the columns: the mean gap under each region in mm, and whether most of its support ends on the piece. A
+    region that no column hits counts its own height over the bed.
     """
     columns = measured.columns
     number = np.full(len(measured.past_threshold), -1, np.int64)

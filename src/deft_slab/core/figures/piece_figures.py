@@ -31,7 +31,9 @@ MOST_LAYERS = 100_000
 
 @dataclass(frozen=True, eq=False)
 class Support:
-    """Sums over the column field, mm2 and mm3; ``floors`` (hits,) is where the support under each hit ends, mm."""
+    """Sums over the column field, in mm2 and mm3. ``floors`` (hits,) is where the support under each hit ends, in
+    mm.
+    """
 
     volume: float
     inside: float
@@ -45,40 +47,40 @@ class Support:
 
 @dataclass(frozen=True, eq=False)
 class Seated:
-    """A piece set down in a tilt, and what each of its facets means there. Areas in mm2.
+    """A piece set down in a tilt, and what each of its facets means there. Areas are in mm2.
 
     Attributes
     ----------
     vertices : (n, 3) float64, mm, bed frame
     normals_z : (m,) float64
     weight : (m,) float64
-        Share of each facet that gets support.
+        How much of each facet gets support, 0 to 1.
     centre : (3,) float64, mm
-        Centre of mass.
+        The centre of mass.
     lift : float
-        mm over the bed.
+        Height over the bed, in mm.
     tolerance : float, mm
-        What lies so low rests on it.
+        What lies this low rests on the bed.
     height : float, mm
-        Of its highest point over the bed.
+        The height of its highest point over the bed.
     need : float
-        Area that needs support.
+        The area that needs support.
     supported : float
-        Area that gets it.
+        The area that gets support.
     scar : float
-        The part of it on show faces.
+        The part of that on show faces.
     unheld : float
-        Needing area that is refused.
+        The area that needs support but is refused.
     shadow : float
-        Supported area seen from above.
+        The supported area seen from above.
     shadow_height : float, mm3
         The same times its height.
     underside : float
-        Nearly level area facing down.
+        The nearly level area that faces down.
     resting : float
-        Area on the bed.
+        The area on the bed.
     wall : float
-        See ``print_seconds``.
+        See ``print_time.print_seconds``.
     """
 
     vertices: Floats
@@ -103,12 +105,14 @@ def seat(
     solid: Solid, rotation: Floats, rule: tuple[float, float], marks: Marked | None = None, lift: float = 0.0,
     tolerance: float = BED_TOLERANCE,
 ) -> Seated:
-    """Turns a piece, sets it down (or ``lift`` mm over the bed), and weighs its facets.
+    """Rotate a piece, set it down or lift it, and weigh its facets.
 
     Parameters
     ----------
     rule : tuple[float, float]
         From ``hard_rule`` or ``soft_rule``.
+    lift : float, mm
+        Height over the bed.
     """
     vertices = column_kernels.turn_and_set_down(solid.vertices, np.ascontiguousarray(rotation), lift)
     normals_z = solid.normals @ rotation[2]
@@ -129,10 +133,10 @@ def support(
 ) -> tuple[Support, Columns]:
     """Support volume and its parts, from the column field.
 
-    V is the integral over the facets that get support of (z - landing height). The first part, the height itself,
-    is summed exactly over the facets (area seen from above times the height of the centroid); only the landing
-    heights are sampled, and scaled by the exact area over the sampled one. Where all support lands on the bed V is
-    therefore exact.
+    The volume V is the integral of (z - landing height) over the facets that get support. Its first part, the height
+    itself, is summed exactly over the facets (area seen from above times the height of the centroid). Only the
+    landing heights are sampled, and scaled by the exact area over the sampled one. If all support lands on the bed, V
+    is therefore exact.
 
     Parameters
     ----------
@@ -160,13 +164,19 @@ def support(
 
 
 def layer_areas(solid: Solid, seated: Seated, thickness: float, count: int) -> Floats:
-    """(count,) mm2: exact area of the section in the middle of each layer of a closed solid, of the last one in the
-    middle of what the solid has of it.
+    """The exact area of the section in the middle of each layer of a closed solid; in the last layer, in the middle
+    of what the solid has of it.
 
     Parameters
     ----------
     thickness : float, mm
-        Of a layer.
+        The thickness of a layer.
+    count : int
+        The number of layers.
+
+    Returns
+    -------
+    (count,) float64, mm2
     """
     last = (seated.lift + (count - 1) * thickness + seated.height) / 2
     heights = np.ascontiguousarray(seated.vertices[:, 2])
@@ -179,7 +189,7 @@ def layer_areas(solid: Solid, seated: Seated, thickness: float, count: int) -> F
 def _layers(
     solid: Solid, seated: Seated, columns: Columns, thickness: float, count: int
 ) -> Floats:
-    """``layer_areas``; counted in the cells of the column field where a surface is open, or encloses much twice."""
+    """``layer_areas``, or counted in the cells of the column field if the surface is open or encloses much twice."""
     hits = columns.start, columns.heights, columns.facets
     closed = solid.closed and not solid.inside_out
     if closed and (solid.from_booleans or section_kernels.doubled_share(*hits) < _DOUBLED):
@@ -188,12 +198,16 @@ def _layers(
 
 
 def shadow(solid: Solid, vertices: Floats) -> float:
-    """mm2 of a solid seen from above: exact across in each of many rows.
+    """The area of a solid seen from above, exact across in each of many rows.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm
         The solid in its seat.
+
+    Returns
+    -------
+    float, mm2
     """
     chosen = np.ones(len(solid.triangles), np.bool_)
     if solid.closed:  # what faces up covers as much as all does
@@ -207,7 +221,12 @@ def shadow(solid: Solid, vertices: Floats) -> float:
 
 
 def _rests(solid: Solid, seated: Seated) -> Bools:
-    """(m,) which facets lie within the tolerance of the bed; none of a lifted piece."""
+    """Which facets lie within the tolerance of the bed; none of a lifted piece.
+
+    Returns
+    -------
+    (m,) bool
+    """
     if seated.lift > 0:
         return np.zeros(len(solid.triangles), np.bool_)
     low = seated.vertices[:, 2] <= seated.tolerance
@@ -215,7 +234,7 @@ def _rests(solid: Solid, seated: Seated) -> Bools:
 
 
 def _base(solid: Solid, seated: Seated, rests: Bools) -> Base:
-    """What it stands on."""
+    """What the piece stands on."""
     if seated.lift > 0:
         return FLOATING
     resting = rests & (seated.normals_z < 0)
@@ -224,14 +243,14 @@ def _base(solid: Solid, seated: Seated, rests: Bools) -> Base:
 
 @dataclass(frozen=True, eq=False)
 class Measured:
-    """Figures, and where they come from.
+    """The figures of a piece, and where they come from.
 
     Attributes
     ----------
     past_threshold : (m,) float32, degrees
-        Past the threshold of facets that need support, else -1.
+        How far past the threshold each facet is that needs support; -1 for the others.
     layers : (k,) float64, mm2
-        Area of each layer.
+        The area of each layer.
     """
 
     figures: Figures
@@ -264,13 +283,13 @@ def measure(
     Parameters
     ----------
     marks : Marked | None
-        Show faces, hold and clear spots.
-    lift : float
-        mm over the bed.
+        Show faces, hold spots and clear spots.
+    lift : float, mm
+        Height over the bed.
     exposed : (m,)
-        Exposure of each facet, or what gives it; without it, support inside is given as 0.
+        The exposure of each facet, or a function that gives it. Without it, support inside is reported as 0.
     trusted : bool
-        The solid is known to be closed, and is not looked at again.
+        Whether the solid is known to be closed, and need not be examined again.
     """
     printer = printer or default_printer()
     rule = hard_rule(threshold)

@@ -1,11 +1,11 @@
-"""Compiled loops that part columns at planes. No classes.
+"""Compiled loops that part columns at planes.
 
-One raster scores every place along its axis: what a hit costs changes with the place of the plane only where the plane
-passes the hit or the surface under it, and in between it is a constant or a straight line. So each hit is put into the
+One raster scores every place of a plane along its axis. What a hit costs changes with the place only where the plane
+passes the hit or the surface under it; in between it is constant or linear. So each hit is entered into the
 differences of a constant and of a slope, and their running sums give the figures of all places at once.
 
-Notation: columns as in ``kernels``, the normal of the plane is +z; place k lies at first + k step; *above* is the side
-that the normal points to. A side lies with its cut face *down*, on it, or *up*, on its far end.
+Notation: columns as in ``column_kernels``; the normal of the plane is +z; place k lies at first + k step; *above* is
+the side that the normal points to. A side lies with its cut face *down*, on it, or *up*, on its far end.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ _BED = 0.2
 
 @njit(**FAST)
 def first_at(z, first, step, count):
-    """The first place that lies at z or over it."""
+    """The first place at or above z."""
     k = (z - first) / step
     if k <= 0.0:
         return 0
@@ -35,12 +35,12 @@ def first_at(z, first, step, count):
 
 @njit(**FAST)
 def _running(constant, slope, first, step, sign):
-    """Running sums of the differences;
+    """Running sums of the differences.
 
     Parameters
     ----------
     sign
-        Of the place in the straight line.
+        The sign of the place in the linear term.
     """
     for row in range(constant.shape[0]):
         for k in range(1, constant.shape[1]):
@@ -53,9 +53,6 @@ def _running(constant, slope, first, step, sign):
 @njit(**FAST)
 def places_sums(start, heights, facets, down, up, low, high, first, step, count):
     """What every place of a plane comes to, in cells, and mm times cells.
-
-    down, up : (m,) share of each facet that needs support while -z, or +z, points to the bed
-    low, high : mm, ends of the piece along z
 
     Returns
     -------
@@ -121,7 +118,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
 
 @njit(**FAST)
 def _entry(z, exit_below, low, share, first, step, count, support, slope, base):
-    """Puts in an entry at z: its support ends at the exit below it, or else at the plane or the bed."""
+    """Enter an entry at z: its support ends at the exit below it, or else at the plane or the bed."""
     kz = first_at(z, first, step, count)
     lowest = exit_below == -np.inf
     gap = share * (z - (low if lowest else exit_below))
@@ -143,7 +140,7 @@ def _entry(z, exit_below, low, share, first, step, count, support, slope, base):
 
 @njit(**FAST)
 def _interval(entered, exited, first, step, count, section, volume, volume_slope):
-    """Puts in what lies inside between two heights: the cut face where the plane passes it, and the volume."""
+    """Enter what lies inside between two heights: the cut face where the plane passes it, and the volume."""
     kin, kout = first_at(entered, first, step, count), first_at(exited, first, step, count)
     section[kin] += 1.0
     section[kout] -= 1.0
@@ -159,7 +156,7 @@ def _interval(entered, exited, first, step, count, section, volume, volume_slope
 
 @njit(**FAST)
 def _exit(z, f, over, bed, up, first, step, count, support, slope, base):
-    """Puts in an exit at z whose support, lying upside down, ends at ``over``: the next entry, or the bed."""
+    """Enter an exit at z whose support, lying upside down, ends at ``over``: the next entry, or the bed."""
     share = up[f]
     kz = first_at(z, first, step, count)
     if bed and over - z <= _BED:
@@ -178,14 +175,20 @@ def _exit(z, f, over, bed, up, first, step, count, support, slope, base):
 
 @njit(**FAST)
 def seam_sums(along, vertices, triangles, weights, normals_cosine, first, step, count):
-    """(r, count) mm of the seam at every place, as r weights of the facets (m, r) count it.
+    """The length of the seam at every place, weighted in r ways.
 
     Parameters
     ----------
     along : (n,), mm
         How far the vertices lie along the normal.
+    weights : (m, r)
+        The weights of the facets.
     normals_cosine : (m,)
-        Cosine between the facet's normal and the plane's; facets in the plane are left out.
+        The cosine between each facet's normal and the plane's. Facets in the plane are left out.
+
+    Returns
+    -------
+    (r, count) float64, mm
     """
     sums = np.zeros((weights.shape[1], count))
     for f in range(len(triangles)):
@@ -221,14 +224,18 @@ def seam_sums(along, vertices, triangles, weights, normals_cosine, first, step, 
 
 @njit(**FAST)
 def side_widths(vertices, cosine, sine, first, step, count):
-    """(2, count, yaws) mm: how wide the side above, and the one below, every place is along each of some yaws.
+    """How wide the side above and the side below every place are along each of some yaws.
 
     Parameters
     ----------
     vertices : (n, 3)
-        With the normal up.
-    cosine, sine
+        The vertices with the normal of the plane up.
+    cosine, sine : (yaws,)
         Of the yaws.
+
+    Returns
+    -------
+    (2, count, yaws) float64, mm
     """
     yaws = len(cosine)
     low, high = np.full((count + 1, yaws), np.inf), np.full((count + 1, yaws), -np.inf)

@@ -1,5 +1,5 @@
-"""What parting a piece at planes comes to, without making the cut: rasters of the piece score every place of a plane,
-one along its normal for the sides on their cut faces, and one for each other pose that the sides may lie in.
+"""Scores planes without making the cut: rasters of the piece score every place of a plane, one raster along its
+normal for the sides on their cut faces, and one for each other pose that the sides may lie in.
 """
 
 from __future__ import annotations
@@ -22,33 +22,32 @@ from .overhang import soft_rule
 
 @dataclass(frozen=True, eq=False)
 class CutPlaces:
-    """(k,) figures of parting a piece at each of k places along one normal; mm, mm2, mm3, by the soft rule.
-
-    The first row of what has two is the side that the normal points to.
+    """Figures of parting a piece at each of k places along one normal, in mm, mm2 and mm3, by the soft rule. Where
+    an array has two rows, the first is the side that the normal points to.
 
     Attributes
     ----------
     normal : (3,) float64
-        Unit, model frame.
-    offsets : array of float64
-        Of the planes.
+        The unit normal, model frame.
+    offsets : (k,) float64, mm
+        The places of the planes.
     support : (2, k) float64, mm3
-        In the best seat that was tried.
+        The support in the best seat that was tried.
     flat : (2, k) float64
-        In the best one that sits flat, as far as the area of its base tells; inf where none does.
+        The support in the best seat that sits flat, as far as the area of its base tells; inf if none does.
     seat, flat_seat : (2, k) int64
-        Which it is: the number of a pose, or ``FACE_DOWN``, ``FACE_UP``.
+        Which seat that is: the number of a pose, or ``FACE_DOWN`` or ``FACE_UP``.
     volume : (2, k) float64
     longest : (2, k) float64, mm
-        Longest side of the smallest box around it on its cut face.
-    cut_area, seam, in_sight, on_show : array of float64
-        mm2 and mm, of the cut.
-    barred : mm
-        Of its seam where none may run.
-    welcome : mm
-        Of what is in sight where one is welcome.
+        The longest side of the smallest box around it on its cut face.
+    cut_area, seam, in_sight, on_show : (k,) float64
+        Figures of the cut, in mm2 and mm.
+    barred : (k,) float64, mm
+        The length of the seam where none may run.
+    welcome : (k,) float64, mm
+        The length in sight where a seam is welcome.
     rooms : (2, k) int64
-        How many times the printer's room a box around it takes, cut into blocks; 1: it fits.
+        How many printer's rooms a box around it takes, cut into blocks; 1 means that it fits.
     """
 
     normal: Floats
@@ -69,7 +68,12 @@ class CutPlaces:
 
     @property
     def fits(self) -> Bools:
-        """(2, k) whether a box around it fits the printer."""
+        """Whether a box around each side fits the printer.
+
+        Returns
+        -------
+        (2, k) bool
+        """
         return np.asarray(self.rooms == 1)
 
     def __len__(self) -> int:
@@ -81,25 +85,27 @@ FACE_DOWN, FACE_UP = -2, -1
 
 
 def flat_by_base(base: Floats, shadow: Floats) -> Bools:
-    """Which sides sit flat, as far as the area of their base tells.
-
-    All of one shape (...).
+    """Which sides sit flat, as far as the area of their base tells. All arrays have the same shape (...).
 
     Parameters
     ----------
-    base, shadow : mm2
-        That rest, that are covered.
+    base, shadow : (...) float64, mm2
+        The area that rests on the bed, and the area of the shadow.
     """
     return np.asarray(base >= np.maximum(LEAST_BASE_AREA, LEAST_BASE_SHARE * shadow))
 
 
 def soft_shares(normals_z: Floats, threshold: float, marks: Marked) -> Floats:
-    """(m,) share of each facet that gets support, by the soft rule; hold and clear spots as the user wants them.
+    """How much of each facet gets support, by the soft rule. Hold spots always get it, clear spots never.
 
     Parameters
     ----------
     normals_z : (m,) float64
-        Z of the unit normals, with the bed towards -z.
+        The z of the unit normals, with the bed towards -z.
+
+    Returns
+    -------
+    (m,) float64
     """
     low, high = soft_rule(threshold)
     share = np.clip((-normals_z - low) / (high - low), 0.0, 1.0)
@@ -110,14 +116,15 @@ def soft_shares(normals_z: Floats, threshold: float, marks: Marked) -> Floats:
 
 @dataclass(frozen=True, eq=False)
 class Poses:
-    """A piece rastered with each of p directions down, to part it at any plane: see ``pose_kernels.pose_places``.
+    """A piece rastered with each of p directions down, so that it can be parted at any plane: see
+    ``pose_kernels.pose_places``.
 
     Attributes
     ----------
     downs : (p, 3) float64
-        Unit, model frame.
+        Unit vectors, model frame.
     edges : (e, 2) int32
-        Of the piece, each once.
+        The edges of the piece, each once.
     """
 
     downs: Floats
@@ -133,7 +140,7 @@ class Poses:
     edges: Ints32
 
     def picked(self, numbers: Ints) -> Poses:
-        """Some of them (k,)."""
+        """Some of the poses, given their numbers."""
         starts = [self.start[self.starts[n] : self.starts[n + 1]] for n in numbers]
         parts = [slice(self.hits[n], self.hits[n + 1]) for n in numbers]
         ends, hits = (np.cumsum([0, *sizes]) for sizes in (map(len, starts), (p.stop - p.start for p in parts)))
@@ -145,7 +152,7 @@ class Poses:
 
 
 def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: int) -> Poses:
-    """Rasters a piece with each of some directions (p, 3) down."""
+    """Raster a piece with each of some directions down."""
     rotations = downs_to_rotations(downs)
 
     def raster(rotation: Floats) -> tuple[float, Columns, Floats]:
@@ -170,12 +177,19 @@ def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: i
 
 
 def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, threshold: float) -> Floats:
-    """(p, 3, 2, k): support (mm3), base and shadow (mm2) of both sides of each plane, in each pose.
+    """Support, base and shadow of both sides of each plane, in each pose.
 
     Parameters
     ----------
     normal : (3,) float64
-        Unit, offsets : (k,) mm, evenly spaced and rising, model frame.
+        The unit normal, model frame.
+    offsets : (k,) float64, mm
+        The places of the planes, evenly spaced and rising.
+
+    Returns
+    -------
+    (p, 3, 2, k) float64
+        In mm3, mm2 and mm2.
     """
     first, step, count = _steps(offsets)
     along = solid.vertices @ normal
@@ -188,7 +202,7 @@ def in_poses(poses: Poses, solid: Solid, normal: Floats, offsets: Floats, thresh
 
 
 def _steps(offsets: Floats) -> tuple[float, float, int]:
-    """(the first place, the way to the next, how many)."""
+    """The first place, the step to the next, and how many there are."""
     return float(offsets[0]), float(offsets[1] - offsets[0]) if len(offsets) > 1 else 1.0, len(offsets)
 
 
@@ -196,13 +210,17 @@ def every_place(
     solid: Solid, normal: Floats, offsets: Floats, threshold: float, marks: Marked, exposed: Floats, cells: int,
     printer: Printer | None = None, poses: Poses | None = None,
 ) -> CutPlaces:
-    """Parts a piece at each offset (k,), evenly spaced and rising, of planes with one unit normal. Both sides are tried
-    on their cut faces and on their far ends, and in the poses that are given.
+    """Part a piece at each of some parallel planes. Both sides are tried on their cut faces and on their far ends,
+    and in the given poses.
 
     Parameters
     ----------
+    normal : (3,) float64
+        Unit, model frame.
+    offsets : (k,) float64, mm
+        The places of the planes, evenly spaced and rising.
     exposed : (m,) float64
-        Of the facets, 0 for what is no skin of the model.
+        The exposure of the facets, 0 for what is not the skin of the model.
     """
     rotation = down_to_rotation(-normal)
     turned = solid.vertices @ rotation.T
@@ -239,26 +257,30 @@ def every_place(
 
 
 def seam_weights(exposed: Floats, marks: Marked) -> Floats:
-    """(m, 5) what a mm of seam on each facet counts in length, in sight, across show faces, where none may run, and in
+    """What a mm of seam on each facet counts in length, in sight, across show faces, where none may run, and in
     sight where one is welcome.
 
     Parameters
     ----------
     exposed : (m,) float64
-        Of the facets.
+        The exposure of the facets.
+
+    Returns
+    -------
+    (m, 5) float64
     """
     return np.stack([np.ones(len(exposed)), exposed, marks.show, marks.never, marks.prefer * exposed], axis=1)
 
 
 def _lying(turned: Floats, offsets: Floats, reach: Floats, printer: Printer) -> tuple[Floats, Ints]:
-    """(2, k) longest, rooms: see ``CutPlaces``.
+    """``longest`` and ``rooms`` of ``CutPlaces``.
 
     Parameters
     ----------
     turned : (n, 3) float64
-        Vertices, the normal up.
+        The vertices with the normal up.
     reach : (2, k) float64, mm
-        Along it.
+        The extent of both sides along the normal.
     """
     yaw = np.radians(np.arange(0.0, 180.0, 15.0))
     widths = plane_kernels.side_widths(turned, np.cos(yaw), np.sin(yaw), *_steps(offsets))

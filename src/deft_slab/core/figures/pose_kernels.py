@@ -37,12 +37,17 @@ _UPRIGHT, _LEVEL = 1e-6, 0.9999
 
 @njit(**FAST)
 def by_place(along, vertices, first, step, count):
-    """((count + 2,) where the vertices of a place begin, (3, n) mm: vertices by the first place at or over them).
+    """The vertices sorted by the first place at or above them.
 
     Parameters
     ----------
     along : (n,), mm
-        How far the vertices (n, 3) lie along the normal.
+        How far the vertices lie along the normal.
+
+    Returns
+    -------
+    (count + 2,) int64, (3, n) float64, mm
+        Where the vertices of a place begin, and the vertices.
     """
     places, begins = np.empty(len(along), np.int32), np.zeros(count + 2, np.int64)
     for n in range(len(along)):
@@ -60,14 +65,18 @@ def by_place(along, vertices, first, step, count):
 
 @njit(**FAST)
 def crossings(along, vertices, edges, first, step, count):
-    """((count + 1,) where the points of a place begin, (3, q) mm): where edges pass the plane, the corners of the cut
-    faces of every place.
+    """Where edges cross the plane: the corners of the cut faces of every place.
 
     Parameters
     ----------
     along : (n,), mm
-        How far the vertices (n, 3) lie along the normal.
+        How far the vertices lie along the normal.
     edges : (e, 2)
+
+    Returns
+    -------
+    (count + 1,) int64, (3, q) float64, mm
+        Where the points of a place begin, and the points.
     """
     begins = np.zeros(count + 1, np.int64)
     begin, end = np.empty(len(edges), np.int32), np.empty(len(edges), np.int32)
@@ -91,7 +100,7 @@ def crossings(along, vertices, edges, first, step, count):
 
 @njit(**FAST)
 def _lowest_of(row, points, begin, end):
-    """The least of row . point of some points (3, n); inf of none."""
+    """The least value of row . point over some points; inf if there are none."""
     least, a, b, c = np.inf, row[0], row[1], row[2]
     x, y, z = points[0][begin:end], points[1][begin:end], points[2][begin:end]
     for n in range(len(x)):
@@ -102,7 +111,12 @@ def _lowest_of(row, points, begin, end):
 
 @njit(**FAST)
 def _beds(rotations, lifts, of_vertices, vertices, of_points, points, count):
-    """(p, 2, count) mm: in each pose the lowest point of either side at every place; inf where there is nothing."""
+    """The lowest point of either side at every place, in each pose; inf where there is nothing.
+
+    Returns
+    -------
+    (p, 2, count) float64, mm
+    """
     beds = np.full((len(lifts), 2, count), np.inf)
     for k in range(count + 1):  # all poses of a place: its points are at hand
         for pose in range(len(lifts)):
@@ -180,12 +194,12 @@ def _lowest(here, share, z):
 
 @njit(**FAST, inline="always")
 def _over(sums, side, share, z, gap, k, ke):
-    """An entry over an exit, which passes sides at place ke: see the table above.
+    """Enter an entry over an exit, which changes sides at place ke: see the table above.
 
     Parameters
     ----------
     side
-        The one over the plane, on which an entry is whose exit is on the other.
+        The side over the plane; an entry is on it if its exit is on the other.
     """
     sums[0, min(k, ke), _CONSTANT] += share * gap
     sums[1, max(k, ke), _CONSTANT] += share * gap
@@ -197,12 +211,13 @@ def _over(sums, side, share, z, gap, k, ke):
 
 @njit(**FAST)
 def _figures(sums, both, cuts, c, first, step, beds, cut_share, area, found):
-    """Support, base and shadow of both sides at every place, into found (3, 2, count), from what begins and ends where;
+    """Write support, base and shadow of both sides at every place into ``found`` (3, 2, count), from what begins and
+    ends where.
 
     Parameters
     ----------
     area : mm2
-        Of a cell.
+        The area of a cell.
     """
     level, upright = abs(c) > _LEVEL, abs(c) < _UPRIGHT
     over = 0 if c > 0.0 else 1
@@ -242,25 +257,30 @@ def pose_places(
     starts, start, hits, heights, shares, grids, nx, rotations, lifts, normal, low, high, of_vertices, vertices,
     of_points, points, first, step, count,
 ):
-    """(p, 3, 2, count): support (mm3), base and shadow (mm2) of both sides of every place, in each of p poses.
+    """Support, base and shadow of both sides of every place, in each of p poses.
 
     Parameters
     ----------
     starts, hits : (p + 1,)
-        Where the columns, and the hits, of a pose begin in start, heights and shares.
+        Where the columns and the hits of a pose begin in ``start``, ``heights`` and ``shares``.
     shares : (hits,)
-        Share of an entry's facet that needs support; -1 for an exit.
+        How much of an entry's facet needs support; -1 for an exit.
     grids : (p, 3)
-        X0, y0 and side of a cell.
+        x0, y0 and the side of a cell.
     nx : (p,)
     rotations : (p, 3, 3)
     lifts : (p,), mm
-    low, high
+    low, high : float
         Sines between which the need for support rises.
     of_vertices, vertices
         See ``by_place``.
     of_points, points
         See ``crossings``.
+
+    Returns
+    -------
+    (p, 3, 2, count) float64
+        In mm3, mm2 and mm2.
     """
     found = np.zeros((len(nx), 3, 2, count))
     beds = _beds(rotations, lifts, of_vertices, vertices, of_points, points, count)

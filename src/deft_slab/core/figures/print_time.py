@@ -1,4 +1,4 @@
-"""Hours of printing, from what is known before any path is laid. Estimates: every constant is of the profile."""
+"""Hours of printing, estimated from what is known before any path is planned. Every constant comes from the profile."""
 
 from __future__ import annotations
 
@@ -25,28 +25,28 @@ def layers_of(height: float, thickness: float) -> int:
 
 
 def layer_count(height: float, printer: Printer) -> int:
-    """Layers of a height in mm, at the usual layer height."""
+    """How many layers a height in mm takes at the usual layer height."""
     return layers_of(height, printer.layer_height)
 
 
 def print_seconds(printer: Printer, height: float, volume: float, wall: float, support: float) -> float:
-    """Seconds for one piece alone on the bed.
+    """The time to print one piece alone on the bed, in seconds.
 
-    Resin: bottom layers, and the rest at exposure and lift. Filament: walls and infill laid at the path's speed (see
-    definitions: sum over layers of (wall length x walls + fill area x ratio / line width) / speed), support as so much
-    plastic at its density, and a fixed time for each layer.
+    Resin: bottom layers, and the others at exposure and lift. Filament: walls and infill laid at the speed of the
+    path (see definitions.md: the sum over layers of (wall length x walls + fill area x ratio / line width) / speed),
+    support as plastic at its density, and a fixed time for each layer.
 
     Parameters
     ----------
     height : float
-        mm over the bed.
+        The height over the bed, in mm.
     volume : float
-        mm3 of the piece.
-    support : float
-        mm3 of the support's envelope.
+        The volume of the piece, in mm3.
     wall : float, mm2
-        The sum over the layers of the length of their outlines times the layer height. By the coarea formula
-        that is the integral of sqrt(1 - n_z^2) over the surface, so no layer need be cut for it.
+        The length of the outlines times the layer height, summed over the layers. By the coarea formula that is
+        the integral of sqrt(1 - n_z^2) over the surface, so no layer need be cut for it.
+    support : float
+        The volume of the support's envelope, in mm3.
     """
     layers = layer_count(height, printer)
     if printer.kind == "resin":
@@ -60,18 +60,22 @@ def print_seconds(printer: Printer, height: float, volume: float, wall: float, s
 def along_layers(
     vertices: Floats, normals: Floats, areas: Floats, rotation: Floats, printer: Printer
 ) -> tuple[float, float]:
-    """(mm that a body takes along the way that layers follow each other; see ``print_seconds``: wall), where that way
-    is aslant.
+    """The extent of a body along the direction in which layers follow each other, and its wall (see
+    ``print_seconds``), on a printer whose layers are slanted.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm
     normals : (m, 3) float64
-        And.
+        Unit normals of its facets.
     areas : (m,) float64, mm2
-        Of its facets.
+        The areas of its facets.
     rotation : (3, 3) float64
         Its seat.
+
+    Returns
+    -------
+    float, mm; float, mm2
     """
     way = rotation.T @ np.array(printer.upward)
     along = vertices @ way
@@ -80,12 +84,17 @@ def along_layers(
 
 
 def laid_volume(printer: Printer, volume: float, wall: float, support: float) -> float:
-    """mm3 of material in one piece and its support: walls and infill on a filament printer, all of it on a resin one.
+    """The volume of material in one piece and its support: walls and infill on a filament printer, all of it on a
+    resin printer.
 
     Parameters
     ----------
     volume, wall, support : float
         See ``print_seconds``.
+
+    Returns
+    -------
+    float, mm3
     """
     whole = max(volume, 0.0)
     if printer.kind == "resin":

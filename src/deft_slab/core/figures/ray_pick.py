@@ -1,4 +1,4 @@
-"""One ray against one surface, for picking. Plain arrays: quick enough for a click, and no compiler to wait for."""
+"""One ray against one surface, for picking. Plain NumPy: quick enough for a click, and nothing to compile first."""
 
 from __future__ import annotations
 
@@ -8,13 +8,14 @@ from ..arrays import Floats, Ints32
 
 
 def first_hit(vertices: Floats, triangles: Ints32, origin: Floats, towards: Floats) -> tuple[int, float] | None:
-    """The nearest facet that a ray meets, and how far along; None when it misses.
+    """The nearest facet that a ray meets, and how far along the ray; None if it misses.
+
+    Method: Moeller and Trumbore 1997, Fast, minimum storage ray/triangle intersection.
 
     Parameters
     ----------
     origin, towards : (3,) float64
-        In the frame of the vertices; the distance is in lengths of ``towards`` Method: Moeller and Trumbore
-        1997, Fast, minimum storage ray/triangle intersection.
+        Start and direction of the ray, in the frame of the vertices. The distance is in lengths of ``towards``.
     """
     a, b, c = (vertices[triangles[:, k]] for k in range(3))
     ab, ac = b - a, c - a

@@ -20,14 +20,15 @@ def seam_of(
     Parameters
     ----------
     pieces : Sequence[Solid]
-        Those on one side of the cut; or on all its sides, with a share of 1/2, for each seam is then met twice.
+        The pieces on one side of the cut; or on all its sides, with a share of 1/2, because each seam is then met
+        twice.
     owner : str
-        Id of the cut.
+        The id of the cut.
     exposed : (source triangles,) float64
-        Exposure of the uncut model; without it nothing counts as in sight, and it is not divided into
+        The exposure of the uncut model. Without it nothing counts as in sight, and the seam is not divided into
         stretches.
     marks : Marked | None
-        Of the source triangles; none by default.
+        The marks of the source triangles; none by default.
     """
     segments, sources, outward, area = [np.empty((0, 2, 3))], [np.empty(0, np.int64)], [np.empty((0, 3))], 0.0
     for piece in pieces:
@@ -60,7 +61,7 @@ def seam_of(
 
 
 def _stretches(lines: Floats, lengths: Floats, seen: Floats, outward: Floats, share: float) -> tuple[Stretch, ...]:
-    """A seam divided into parts by cells of space, about a dozen along it; those that show most first."""
+    """A seam divided into stretches by cells of space, about a dozen along it; those that are seen most first."""
     total = float(lengths.sum())
     if total <= 0:
         return ()

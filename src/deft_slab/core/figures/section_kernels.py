@@ -1,4 +1,4 @@
-"""Compiled loops for exact sections and shadows of a triangle surface. No classes. See ``kernels`` for the grid."""
+"""Compiled loops for exact sections and shadows of a triangle surface. The grid is described in ``column_kernels``."""
 
 from __future__ import annotations
 
@@ -12,23 +12,28 @@ from .column_kernels import FAST
 
 @njit(**FAST)
 def section_areas(heights, triangles, upward, base, thickness, count, last):
-    """(count,) mm2 enclosed by a closed surface in the middle of each layer. What lies over a level covers as much as
-    the section does (the divergence theorem for a constant field): so it is the sum of the facets' areas seen from
-    above, counted below 0 where they face down, over what of each lies above the level. What several
-    skins enclose counts as often.
+    """The area that a closed surface encloses in the middle of each layer.
+
+    What lies above a level covers as much area as the section does (the divergence theorem for a constant field). So
+    the section is the sum of the facets' areas seen from above, negative where they face down, over what of each lies
+    above the level. Where several skins enclose a place, it counts several times.
 
     Parameters
     ----------
     heights : (n,), mm
-        Z of the vertices.
+        The z of the vertices.
     upward : (m,), mm2
-        Area of the facets times z of their normals.
+        The area of the facets times the z of their normals.
     base : mm
-        Bottom of the first layer.
+        The bottom of the first layer.
     thickness : mm
-        Of a layer.
+        The thickness of a layer.
     last : mm
-        Where the last layer is looked at.
+        The height at which the last layer is cut.
+
+    Returns
+    -------
+    (count,) float64, mm2
     """
     areas = np.zeros(count)
     steps = np.zeros(count + 1)
@@ -62,7 +67,7 @@ def section_areas(heights, triangles, upward, base, thickness, count, last):
 
 @njit(**FAST)
 def doubled_share(start, heights, facets):
-    """Share of what lies within a column field that lies in two skins at once."""
+    """How much of what lies inside a column field lies in two skins at once, as a share."""
     inside = doubled = 0.0
     for cell in range(len(start) - 1):
         winding = 0
@@ -78,15 +83,20 @@ def doubled_share(start, heights, facets):
 
 @njit(**FAST)
 def shadow_area(vertices, triangles, chosen, low, step, rows):
-    """mm2 that some facets cover seen from above: exact along x in each row, rows at the middle of equal steps of y.
+    """The area that some facets cover seen from above: exact along x in each row, with rows in the middle of equal
+    steps of y.
 
     Parameters
     ----------
     chosen : (m,) bool
     low : mm
-        Least y.
+        The lowest y.
     step : mm
-        Between rows.
+        The distance between rows.
+
+    Returns
+    -------
+    float, mm2
     """
     count = 0
     starts = np.zeros(rows + 1, np.int64)

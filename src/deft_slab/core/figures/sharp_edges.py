@@ -31,18 +31,18 @@ _STRAIGHT = 0.02
 
 
 def round_edge(solid: Solid, near: Floats) -> RoundEdge:
-    """The round edge that passes nearest to a point: a circle through the corners of a sharp edge, fitted by least
-    squares (Kasa 1976, A circle fitting procedure and its error analysis), in their plane.
+    """The round edge that passes nearest to a point: a circle through the vertices of a sharp edge, in their plane,
+    fitted by least squares (Kasa 1976, A circle fitting procedure and its error analysis).
 
     Parameters
     ----------
     near : (3,) float64, mm
-        In the frame of the solid.
+        A point in the frame of the solid.
 
     Raises
     ------
     BadPlan
-        There is no sharp edge, or the one there is not round.
+        There is no sharp edge, or the nearest one is not round.
     """
     remedy = tr("Point at the rim of a hole or of a round foot.")
     edges = _sharp_edges(solid)
@@ -64,22 +64,26 @@ def round_edge(solid: Solid, near: Floats) -> RoundEdge:
 
 
 def edge_plane(solid: Solid, near: Floats) -> tuple[Floats, float]:
-    """((3,) unit normal, offset in mm) of the plane along a sharp edge that goes around and passes near a point: the
-    least squares one, by the smallest singular vector of the corners about their mean.
+    """The plane along a sharp edge that goes around and passes near a point, by least squares: its normal is the
+    smallest singular vector of the vertices about their mean.
 
-    On a fine surface short bits of edge lie beside the one that is meant; so the nearest one that goes some way around
+    On a fine surface short bits of edge lie beside the intended one. So the nearest edge that goes some way around
     counts, if it is about as near.
 
     Parameters
     ----------
     near : (3,) float64, mm
-        In the frame of the solid.
+        A point in the frame of the solid.
+
+    Returns
+    -------
+    (3,) float64, float
+        The unit normal, and the offset in mm.
 
     Raises
     ------
     BadPlan
-        There is no sharp edge, or the nearest one is straight, or bent out of every plane, and so are all
-        beside.
+        There is no sharp edge, or the nearest ones are straight or do not lie in a plane.
     """
     edges = _sharp_edges(solid)
     if not len(edges):
@@ -107,16 +111,22 @@ def edge_plane(solid: Solid, near: Floats) -> tuple[Floats, float]:
 
 
 def _plane_of(points: Floats, least: float) -> tuple[Floats, float]:
-    """((3,) unit normal, offset in mm) of the plane through the corners of an edge.
+    """The plane through the vertices of an edge.
 
     Parameters
     ----------
     least : float, mm
-        That it must go across.
+        How far across it must go.
+
+    Returns
+    -------
+    (3,) float64, float
+        The unit normal, and the offset in mm.
 
     Raises
     ------
     BadPlan
+        The vertices do not lie in a plane, or not far enough apart.
     """
     middle = points.mean(axis=0)
     _, spread, axes = np.linalg.svd(points - middle, full_matrices=False)
@@ -137,12 +147,17 @@ def _plane_of(points: Floats, least: float) -> tuple[Floats, float]:
 
 
 def creases(solid: Solid) -> Floats:
-    """(k, 2, 3) mm: the sharp edges."""
+    """The sharp edges of a surface.
+
+    Returns
+    -------
+    (k, 2, 3) float64, mm
+    """
     return np.asarray(solid.vertices[_sharp_edges(solid)])
 
 
 def nearest_on(segments: Floats, place: Floats) -> tuple[Floats, float]:
-    """((3,) the point nearest to a place on any of some segments (k, 2, 3), mm from it); inf where there are none."""
+    """The point nearest to a place on any of some segments, and its distance in mm; inf if there are no segments."""
     if not len(segments):
         return place, np.inf
     points = _on_each(segments, place)
@@ -152,14 +167,24 @@ def nearest_on(segments: Floats, place: Floats) -> tuple[Floats, float]:
 
 
 def _on_each(segments: Floats, place: Floats) -> Floats:
-    """(k, 3) the point of each segment that is nearest to a place."""
+    """The point of each segment that is nearest to a place.
+
+    Returns
+    -------
+    (k, 3) float64
+    """
     starts, along = segments[:, 0], segments[:, 1] - segments[:, 0]
     share = np.einsum("ij,ij->i", place - starts, along) / np.maximum((along**2).sum(axis=1), 1e-300)
     return np.asarray(starts + np.clip(share, 0.0, 1.0)[:, None] * along)
 
 
 def _sharp_edges(solid: Solid) -> Ints:
-    """(k, 2) edges whose two facets meet at more than the sharp angle."""
+    """The edges whose two facets meet at more than the sharp angle.
+
+    Returns
+    -------
+    (k, 2) int64
+    """
     count = np.int64(len(solid.vertices))
     key, _ = edge_numbers(solid.triangles, len(solid.vertices))
     order = np.argsort(key, kind="stable")
@@ -171,7 +196,7 @@ def _sharp_edges(solid: Solid) -> Ints:
 
 
 def _edge_along(vertices: Floats, edges: Ints, first: Ints) -> Ints:
-    """Corners along a sharp edge, followed both ways from a first bit (2,) of it while it turns little."""
+    """The vertices along a sharp edge, followed both ways from a first segment of it while it turns little."""
     next_to: dict[int, list[int]] = {}
     for start, end in edges.tolist():
         next_to.setdefault(start, []).append(end)

@@ -1,4 +1,4 @@
-"""Compiled loops of the skin around support. See ``kernels`` for the notation."""
+"""Compiled loops of the skin around support. The notation is that of ``column_kernels``."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from .column_kernels import FAST
 
 @njit(**FAST)
 def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
-    """Mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top."""
+    """The mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top."""
     total, count = 0.0, 0
     for dj in range(-1, 1):
         for di in range(-1, 1):
@@ -28,7 +28,7 @@ def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
 
 @njit(**FAST)
 def _within(start, heights, facets, cell, bottom, top):
-    """Length, between two heights, of a column's part inside the piece."""
+    """How much of a column's length between two heights lies inside the piece."""
     length = 0.0
     winding = 0
     for n in range(start[cell], start[cell + 1] - 1):
@@ -47,18 +47,19 @@ def _put(quads, n, k, i, j, z):
 def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
     """The outer skin of a field of intervals, as quads; returns how many.
 
-    What leans on the piece, walls, tops and floors, is left out: it would lie in the piece's own surface.
+    What leans on the piece, walls, tops and floors, is left out, because it would coincide with the piece's own
+    surface.
 
     Parameters
     ----------
     start : (nx * ny + 1,)
-        Where each cell's intervals begin.
-    low, high
-        Their ends, mm.
+        Where the intervals of each cell begin.
+    low, high : (k,) float64, mm
+        The ends of the intervals.
     hit_start, heights, facets
         The column field that the intervals came from.
     quads : (q, 4, 3) float64
-        Written: grid corner i and j (whole numbers) and the height in mm; large enough for five quads an
+        Output: grid corner i and j (whole numbers) and the height in mm; large enough for five quads per
         interval.
     """
     count = 0

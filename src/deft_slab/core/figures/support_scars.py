@@ -17,8 +17,12 @@ from .marked_facets import facets_at
 
 
 def supported(solid: Solid, piece: Piece) -> Bools:
-    """(m,) the facets of a piece that get support: what is past the threshold and not refused, and what is asked for
-    and faces down.
+    """The facets of a piece that get support: those past the threshold that are not refused, and those in hold spots
+    that face down.
+
+    Returns
+    -------
+    (m,) bool
     """
     down = solid.normals @ piece.seat.rotation[2] < 0
     hold, clear = (piece.marks & HOLD) > 0, (piece.marks & CLEAR) > 0
@@ -28,15 +32,15 @@ def supported(solid: Solid, piece: Piece) -> Bools:
 def scarred(
     pieces: Sequence[Piece], posts: Mapping[str, PostsReport], exposed: Floats | None
 ) -> tuple[list[Piece], Scar]:
-    """(the pieces, each with what is touched of it; what of that is in sight on the prop, and what is hidden).
+    """The pieces with what support touches on them, and the scar that it leaves on the prop.
 
-    Under usual support that is all that it holds; under posts what their tips touch. Cut faces lie in the joint: what
-    is touched of them is hidden. What support stands on is left out.
+    Usual support touches everything that it holds, posts only what their tips touch. Cut faces end up inside the
+    joint, so what is touched on them is hidden. What support stands on is not counted.
 
     Parameters
     ----------
     exposed : (triangles of the uncut,) float64
-        Exposure of the prop to the audience; None while something is dragged.
+        The exposure of the prop to the audience; None while something is dragged.
     """
     if exposed is None:
         return list(pieces), Scar()

@@ -1,4 +1,4 @@
-"""The support of a piece as one skin around all of it, for the eye."""
+"""The support of a piece as one skin around all of it, for drawing."""
 
 from __future__ import annotations
 
@@ -13,12 +13,17 @@ _LEAST_GAP = 0.3
 
 
 def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, Ints32]:
-    """(vertices (n, 3) mm, bed frame; triangles (m, 3)) of the skin around all support; empty where there is none.
+    """The skin around all support; empty if there is none.
 
     Parameters
     ----------
     floors : (hits,) float64
-        From ``figures.measure``.
+        From ``piece_figures.measure``.
+
+    Returns
+    -------
+    (n, 3) float64, mm, bed frame; (m, 3) int32
+        Vertices and triangles.
     """
     keep = columns.heights - floors > _LEAST_GAP
     cell_of = np.repeat(np.arange(columns.nx * columns.ny), np.diff(columns.start))[keep]
@@ -42,9 +47,12 @@ def support_skin(columns: Columns, floors: Floats) -> tuple[Floats, Ints32]:
 
 
 def _smoothed_corners(occupied: Bools, rounds: int = 6) -> Floats:
-    """(ny + 1, nx + 1, 2): grid corners, those on the outline moved to the mean of their neighbours along it.
+    """The corners of the grid, with those on the outline moved to the mean of their neighbours along it. Without
+    this the walls of the support would show the steps of the grid.
 
-    Without this the walls of the support show the steps of the grid.
+    Returns
+    -------
+    (ny + 1, nx + 1, 2) float64
     """
     ny, nx = occupied.shape
     corners = np.stack(np.meshgrid(np.arange(nx + 1.0), np.arange(ny + 1.0)), axis=-1)

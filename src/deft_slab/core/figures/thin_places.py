@@ -1,4 +1,6 @@
-"""Where a cut leaves too little: thin skins over a parallel surface, edges that run out thin, and low steps."""
+"""Where a cut leaves too little material: thin skins over a parallel surface, edges that taper to nothing, and low
+steps.
+"""
 
 from __future__ import annotations
 
@@ -37,9 +39,9 @@ def thin_places(pieces: Sequence[Solid], cut: Cut, limit: float) -> tuple[ThinPl
     Parameters
     ----------
     pieces : Sequence[Solid]
-        All that the cut has made.
+        Everything that the cut has made.
     limit : float, mm
-        Two line widths.
+        The least thickness: two line widths.
     """
     found: list[ThinPlace] = []
     for piece in pieces:
@@ -83,7 +85,7 @@ def _thin_on(piece: Solid, owner: str, limit: float) -> list[ThinPlace]:
 
 
 def _steps(piece: Solid, normal: Floats, offset: float, limit: float) -> list[ThinPlace]:
-    """Surface that faces a plane a little before it: the cut leaves a stub on it that is no higher than that."""
+    """Surface that faces a plane slightly in front of it: the cut leaves a stub there that is lower than the limit."""
     facing = piece.normals @ normal
     gap = piece.centroids @ normal - offset
     near = (piece.origin >= 0) & (np.abs(gap) > _SAME) & (np.abs(gap) < limit) & (-np.sign(gap) * facing > _PARALLEL)
@@ -105,7 +107,12 @@ def _steps(piece: Solid, normal: Floats, offset: float, limit: float) -> list[Th
 
 
 def _along(segments: Floats, step: float) -> Floats:
-    """(n, 3) points along segments (k, 2, 3), no farther than a step apart."""
+    """Points along segments, no farther apart than a step.
+
+    Returns
+    -------
+    (n, 3) float64
+    """
     if not len(segments):
         return np.empty((0, 3))
     lengths = np.linalg.norm(segments[:, 1] - segments[:, 0], axis=1)
@@ -117,7 +124,7 @@ def _along(segments: Floats, step: float) -> Floats:
 
 
 def _groups(points: Floats, reach: float) -> list[Ints]:
-    """Numbers of the points of each group: from one to the next it is no farther than a reach."""
+    """The numbers of the points in each group: from one point to the next it is no farther than the reach."""
     if not len(points):
         return []
     pairs = cKDTree(points).query_pairs(reach, output_type="ndarray")

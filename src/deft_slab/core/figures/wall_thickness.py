@@ -1,4 +1,4 @@
-"""Walls: what a caliper would read."""
+"""Wall thickness, as a caliper would read it."""
 
 from __future__ import annotations
 
@@ -20,13 +20,17 @@ _CHUNK = 200_000
 
 
 def thickness(solid: Solid, facets: Ints | None = None, job: Job = QUIET) -> Floats:
-    """(k,) mm straight through the solid from the middle of each facet, against its normal; inf where there is no
-    other side (an open surface).
+    """The distance straight through the solid from the middle of each facet, against its normal; inf if there is no
+    other side, as on an open surface.
 
     Parameters
     ----------
     facets : array of int64
-        Which ones; all by default.
+        Which facets; all by default.
+
+    Returns
+    -------
+    (k,) float64, mm
 
     Raises
     ------
@@ -41,14 +45,18 @@ def thickness(solid: Solid, facets: Ints | None = None, job: Job = QUIET) -> Flo
 def through(
     solid: Solid, points: Floats, inward: Floats, job: Job = QUIET
 ) -> tuple[Floats, Ints]:
-    """((k,) mm from points on a surface to where a ray leaves the solid, (k,) the facet there); inf and -1 where it
-    never does.
+    """How far it is from points on a surface to where a ray leaves the solid.
 
     Parameters
     ----------
     points : (k, 3) float64
     inward : (k, 3) float64
         Unit directions; zero where none is asked for.
+
+    Returns
+    -------
+    (k,) float64, mm; (k,) int64
+        The distance and the facet there; inf and -1 if the ray never leaves.
 
     Raises
     ------
@@ -66,12 +74,17 @@ def through(
 
 
 def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, Ints]:
-    """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet there, -1).
+    """How far it is to what a ray meets first.
 
     Parameters
     ----------
     points, ways : (k, 3) float64
-        mm and unit directions.
+        Points in mm, and unit directions.
+
+    Returns
+    -------
+    (k,) float64, mm; (k,) int64
+        The distance and the facet there; inf and -1 if the ray meets nothing.
     """
     scene, _mesh, middle = _scene_of(solid)
     origin = np.ascontiguousarray(points - middle, np.float32)
@@ -81,8 +94,12 @@ def met_first(solid: Solid, points: Floats, ways: Floats) -> tuple[Floats, Ints]
 
 
 def _scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Floats]:
-    """(a surface that rays are shot at, about its middle; what the scene does not hold on to by itself and must be kept
-    by a name; (3,) the middle, mm). Kept with the solid.
+    """A surface that rays can be shot at, moved to its middle. The result is cached on the solid.
+
+    Returns
+    -------
+    scene, mesh, (3,) float64
+        The scene; what the scene does not keep alive by itself and must be kept by a name; and the middle, in mm.
     """
     if "scene" not in solid.__dict__:
         middle = solid.bounds.mean(axis=0)
@@ -96,7 +113,7 @@ def _scene_of(solid: Solid) -> tuple[rtcore_scene.EmbreeScene, TriangleMesh, Flo
 def _leaving(
     scene: rtcore_scene.EmbreeScene, solid: Solid, points: Floats, inward: Floats, lift: float
 ) -> tuple[Floats, Ints]:
-    """``through`` for points about the middle of the solid."""
+    """``through`` for points relative to the middle of the solid."""
     length = np.full(len(points), lift)
     out, facets = np.full(len(points), np.inf), np.full(len(points), -1, np.int64)
     going = np.flatnonzero(np.abs(inward).max(axis=1, initial=0.0) > 0)
@@ -116,13 +133,17 @@ def _leaving(
 
 
 def thinnest(walls: NDArray[np.floating], areas: Floats, least: float = 1.0) -> float:
-    """mm: the wall that ``least`` mm2 of the surface have less of behind them. A single small facet on a sharp edge
-    has next to nothing behind it, and says nothing about the wall.
+    """The thickness of the wall that only ``least`` mm2 of the surface fall short of. A single small facet on a
+    sharp edge has next to nothing behind it, and says nothing about the wall.
 
     Parameters
     ----------
     walls, areas : (m,)
-        Of each facet.
+        The thickness behind each facet, and its area.
+
+    Returns
+    -------
+    float, mm
     """
     order = np.argsort(walls)
     at = int(np.searchsorted(np.cumsum(areas[order]), min(least, 0.5 * float(areas.sum()))))

@@ -1,4 +1,4 @@
-"""Plain bodies to cut with, each a little larger or smaller at wish."""
+"""Simple bodies to cut with. Each can be made larger or smaller by a given amount."""
 
 from __future__ import annotations
 
@@ -18,12 +18,13 @@ _ROUND = 96
 
 
 def half_space(solid: Solid, normal: Floats, offset: float) -> manifold3d.Manifold:
-    """All of the solid's surroundings that the normal points to, from a plane on.
+    """The part of a solid's surroundings that lies beyond a plane, on the side that its normal points to.
 
     Parameters
     ----------
     normal : (3,) float64
     offset : float, mm
+        The plane is normal . p = offset.
     """
     size = 4.0 * solid.diagonal + 4.0
     middle = solid.bounds.mean(axis=0)
@@ -34,7 +35,13 @@ def half_space(solid: Solid, normal: Floats, offset: float) -> manifold3d.Manifo
 
 
 def placed(body: manifold3d.Manifold, rotation: Floats, shift: Floats) -> manifold3d.Manifold:
-    """A body turned by (3, 3) and put at a place (3,) mm."""
+    """A body rotated and then moved to a place.
+
+    Parameters
+    ----------
+    rotation : (3, 3) float64
+    shift : (3,) float64, mm
+    """
     return body.transform(np.c_[rotation, shift])
 
 
@@ -46,19 +53,52 @@ def _grown(half: Triple, grow: float, name: str) -> Floats:
 
 
 def box_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
-    """A box. Raises CutFailed."""
+    """A box, given its centre, half sizes and orientation.
+
+    Parameters
+    ----------
+    grow : float
+        By how many mm it is larger on every side.
+
+    Raises
+    ------
+    CutFailed
+        It would have no size.
+    """
     body = manifold3d.Manifold.cube(tuple(2 * _grown(half, grow, tr("the box"))), True)
     return placed(body, turn.rotation.T, np.array(centre))
 
 
 def ball_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
-    """An ellipsoid. Raises CutFailed."""
+    """An ellipsoid, given its centre, half sizes and orientation.
+
+    Parameters
+    ----------
+    grow : float
+        By how many mm it is larger on every side.
+
+    Raises
+    ------
+    CutFailed
+        It would have no size.
+    """
     body = manifold3d.Manifold.sphere(1.0, _ROUND).scale(tuple(_grown(half, grow, tr("the scoop"))))
     return placed(body, turn.rotation.T, np.array(centre))
 
 
 def round_ended_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> manifold3d.Manifold:
-    """A cylinder along the third axis with half balls on its ends. Raises CutFailed."""
+    """A cylinder along its third axis with a hemisphere on each end.
+
+    Parameters
+    ----------
+    grow : float
+        By how many mm it is larger on every side.
+
+    Raises
+    ------
+    CutFailed
+        It would have no size.
+    """
     size = _grown(half, grow, tr("the scoop"))
     end = float(size.min())
     straight = float(size[2]) - end
@@ -73,7 +113,23 @@ def round_ended_body(centre: Triple, half: Triple, turn: Tilt, grow: float) -> m
 
 
 def chosen(facets: Bools, name: str) -> Ints:
-    """(k,) numbers of the facets of a region. Raises CutFailed where there are none."""
+    """The numbers of the facets in a region.
+
+    Parameters
+    ----------
+    facets : (m,) bool
+    name : str
+        The name of the cut, for the error message.
+
+    Returns
+    -------
+    (k,) int64
+
+    Raises
+    ------
+    CutFailed
+        The region is empty.
+    """
     numbers = np.flatnonzero(facets)
     if not len(numbers):
         raise CutFailed(
@@ -84,7 +140,12 @@ def chosen(facets: Bools, name: str) -> Ints:
 
 
 def hull_around(solid: Solid, facets: Ints, margin: float) -> manifold3d.Manifold:
-    """The hull of some facets, and a margin (mm) around it."""
+    """The convex hull of some facets, enlarged by a margin.
+
+    Parameters
+    ----------
+    margin : float, mm
+    """
     corners = solid.vertices[np.unique(solid.triangles[facets])]
     ball = manifold3d.Manifold.sphere(max(margin, 1e-3), 16)
     offsets = np.asarray(ball.to_mesh64().vert_properties)[:, :3]

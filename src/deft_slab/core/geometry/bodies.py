@@ -1,4 +1,4 @@
-"""Bodies: what hangs together in a solid, and making one skin of bodies that overlap."""
+"""Connected bodies in a solid, and merging bodies that overlap into one skin."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _MOST_BODIES = 200
 
 
 def bodies_of(solid: Solid) -> list[Solid]:
-    """The parts of a solid that do not hang together, largest first. A void belongs to the part around it."""
+    """The connected parts of a solid, largest first. A void belongs to the part around it."""
     shells = shells_of(solid)
     body = body_numbers(shells)
     if body.max(initial=0) == 0:
@@ -40,13 +40,13 @@ def bodies_of(solid: Solid) -> list[Solid]:
 
 
 def without_nothing(solid: Solid, whole: float) -> Solid | None:
-    """A solid without shells that enclose nothing, which faces that lie in each other leave behind; None where nothing
-    else is there.
+    """A solid without those shells that enclose nothing; coinciding faces leave such shells behind. None if nothing
+    else is left.
 
     Parameters
     ----------
     whole : float, mm3
-        Of what it is a part of.
+        The volume of the solid that it is a part of.
     """
     shells = shells_of(solid)
     nothing = np.abs(shells.volume) <= _NOISE * abs(whole)
@@ -61,7 +61,7 @@ def without_nothing(solid: Solid, whole: float) -> Solid | None:
 
 
 def in_one(bodies: list[Solid]) -> Solid:
-    """Bodies that do not touch, as one solid, with what the boolean library knows of them where it can keep it: it
+    """Bodies that do not touch, as one solid. What the boolean library knows about them is kept where possible; it
     cannot put a void back.
     """
     if len(bodies) == 1:
@@ -73,10 +73,15 @@ def in_one(bodies: list[Solid]) -> Solid:
 
 
 def joined_to(piece: Solid, crumbs: list[Solid]) -> tuple[Solid, list[bool]]:
-    """(a piece in one with those crumbs that make one body with it, exactly; which of them do).
+    """Unite a piece with those crumbs that form exactly one body with it.
 
-    They are united with it. What is left of a whole without all its other pieces is no way to the same: where those
-    touch each other, rounding leaves films of no thickness in it, on which faces are found that hold nothing.
+    Taking all other pieces away from the whole would not give the same: where those touch each other, rounding leaves
+    films of no thickness, whose faces enclose nothing.
+
+    Returns
+    -------
+    Solid, list of bool
+        The united piece, and which crumbs were united with it.
     """
     everything = _united_exactly(piece, crumbs)
     if everything is not None:
@@ -90,7 +95,7 @@ def joined_to(piece: Solid, crumbs: list[Solid]) -> tuple[Solid, list[bool]]:
 
 
 def _united_exactly(piece: Solid, crumbs: list[Solid]) -> Solid | None:
-    """A piece and what lies against it in one; None where that makes more bodies of it, or not their volume."""
+    """A piece united with what lies against it; None if that gives more than one body, or the wrong volume."""
     together = [piece, *crumbs]
     body = manifold3d.Manifold.batch_boolean([one.manifold for one in together], manifold3d.OpType.Add)
     runs = {run: kind for one in together for run, kind in one.runs.items()}
@@ -106,16 +111,16 @@ def _bodies(solid: Solid) -> int:
 
 
 def fragments(body: manifold3d.Manifold) -> list[manifold3d.Manifold]:
-    """What does not hang together, smallest first, with its voids filled: the library cannot put an inverted shell back
-    into what is around it.
+    """The connected parts of a body, smallest first, with their voids filled: the library cannot put an inverted
+    shell back into the body around it.
     """
     return sorted((part for part in body.decompose() if part.volume() > 0), key=lambda part: float(part.volume()))
 
 
 def united(solid: Solid) -> Solid:
-    """The same solid with one skin where its bodies overlap; itself where none do.
+    """The same solid with one common skin where its bodies overlap; the solid itself if none do.
 
-    A cut through skins that run through each other would lose what lies in both.
+    A cut through skins that run through each other would lose the volume that both enclose.
 
     Raises
     ------
@@ -139,7 +144,7 @@ def united(solid: Solid) -> Solid:
 
 
 def _overlapping(bodies: list[Solid]) -> list[int]:
-    """Group of each body: the number of a body; bodies whose interiors overlap share one."""
+    """The group of each body. Bodies whose interiors overlap share a group, named by the number of one of them."""
     group = list(range(len(bodies)))
     if len(bodies) <= _MOST_BODIES:
         for i, a in enumerate(bodies):
@@ -156,14 +161,22 @@ def _boxes_meet(a: Solid, b: Solid) -> bool:
 
 
 def smaller(first: Sequence[Solid], second: Sequence[Solid]) -> bool:
-    """Whether some bodies have less volume than others, by more than the last digits that rounding decides."""
+    """Whether some bodies have less volume than others, by more than rounding."""
     one, other = (sum(body.volume for body in side) for side in (first, second))
     return one < other and not math.isclose(one, other, rel_tol=_ALIKE)
 
 
 def within(solid: Solid, points: Floats) -> Bools:
-    """(n,) which points (n, 3) lie in a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
+    """Whether each point lies inside a solid, by the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
     2013).
+
+    Parameters
+    ----------
+    points : (n, 3) float64
+
+    Returns
+    -------
+    (n,) bool
     """
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     return np.asarray(igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points)) > 0.5)

@@ -1,4 +1,4 @@
-"""Smooth lines, as bent cuts follow them and as they are drawn. Light to load: the window draws them."""
+"""Smooth curves, for bent cuts and for drawing them. Quick to import, because the window draws them."""
 
 from __future__ import annotations
 
@@ -11,13 +11,20 @@ _PER_SPAN = 8
 
 
 def smooth_line(points: Floats, smooth: float, closed: bool) -> Floats:
-    """(k, d): a curve through points (n, d): Catmull-Rom with centripetal spacing (Barry and Goldman 1988; Yuksel et
-    al. 2011), mixed with straight pieces.
+    """A curve through points: a centripetal Catmull-Rom spline (Barry and Goldman 1988; Yuksel et al. 2011), blended
+    with straight segments.
 
     Parameters
     ----------
+    points : (n, d) float64
     smooth : float
-        0 keeps the corners, 1 is the whole curve.
+        0 keeps the corners, 1 gives the full curve.
+    closed : bool
+        Whether the curve returns to its first point.
+
+    Returns
+    -------
+    (k, d) float64
     """
     n = len(points)
     if n == 2 and not closed:
@@ -42,7 +49,17 @@ def smooth_line(points: Floats, smooth: float, closed: bool) -> Floats:
 
 
 def frame_of(view: Floats) -> Floats:
-    """(3, 3) rows: two directions across a view, and the view."""
+    """A frame whose third axis is a viewing direction.
+
+    Parameters
+    ----------
+    view : (3,) float64
+
+    Returns
+    -------
+    (3, 3) float64
+        Rows: two directions across the view, and the view itself.
+    """
     helper = np.eye(3)[int(np.argmin(np.abs(view)))]
     across = np.cross(view, helper)
     across /= np.linalg.norm(across)
@@ -50,7 +67,16 @@ def frame_of(view: Floats) -> Floats:
 
 
 def both_across(ways: Floats) -> tuple[Floats, Floats]:
-    """((k, 3), (k, 3)) two unit directions across each of some unit vectors (k, 3)."""
+    """Two unit directions across each of some unit vectors.
+
+    Parameters
+    ----------
+    ways : (k, 3) float64
+
+    Returns
+    -------
+    (k, 3) float64, (k, 3) float64
+    """
     helper = np.where(np.abs(ways[:, 2:]) < 0.9, [0.0, 0.0, 1.0], [1.0, 0.0, 0.0])
     u = np.cross(ways, helper)
     u /= np.maximum(np.linalg.norm(u, axis=1), 1e-12)[:, None]
@@ -58,23 +84,39 @@ def both_across(ways: Floats) -> tuple[Floats, Floats]:
 
 
 def distinct(points: Floats) -> Bools:
-    """(n,) which points of a line (n, d) are not in the place of the one before."""
+    """Which points of a line differ from the point before them.
+
+    Returns
+    -------
+    (n,) bool
+    """
     return np.asarray(np.r_[True, np.linalg.norm(np.diff(points, axis=0), axis=1) > 1e-6])
 
 
 def splayed_by(degrees: float, depth: float) -> float:
-    """mm by which the sheet of a splayed cut leans out, so many mm behind the middle of its line."""
+    """By how many mm the sheet of a splayed cut leans outward at a given depth behind the middle of its line.
+
+    Parameters
+    ----------
+    degrees : float
+        The splay.
+    depth : float, mm
+    """
     return float(np.tan(np.radians(degrees)) * depth)
 
 
 def shifted(curve: Floats, distance: float | Floats) -> Floats:
-    """A curve in the plane with each point moved to its right.
+    """A plane curve with each point moved to its right.
 
     Parameters
     ----------
     curve : (n, 2) float64
-    distance : mm
-        Below 0 to its left, for all or (n,). Gives (n, 2).
+    distance : float or (n,) float64, mm
+        How far, for all points or for each; negative moves to the left.
+
+    Returns
+    -------
+    (n, 2) float64
     """
     along = np.gradient(curve, axis=0)
     along /= np.maximum(np.linalg.norm(along, axis=1), 1e-12)[:, None]
@@ -82,14 +124,25 @@ def shifted(curve: Floats, distance: float | Floats) -> Floats:
 
 
 def rails(points: Floats, view: Floats, smooth: float, splay: float, depths: Floats) -> Floats:
-    """(k, n, 3): where the sheet through an open line lies at some depths along a view, and (the first) at the depths
-    of the line itself.
+    """Lines on the sheet through an open line, at several depths along the view.
 
     Parameters
     ----------
     points : (m, 3) float64
+        The line.
+    view : (3,) float64
+        The viewing direction.
+    smooth : float
+        0 keeps the corners of the line, 1 rounds them most.
+    splay : float
+        Degrees by which the sheet leans off the view.
     depths : (k - 1,) float64, mm
-        Along the view from the middle of the line.
+        The depths, measured along the view from the middle of the line.
+
+    Returns
+    -------
+    (k, n, 3) float64
+        First the line at its own depth, then one line for each depth.
     """
     frame = frame_of(view)
     line = points @ frame.T

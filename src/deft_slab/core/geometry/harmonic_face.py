@@ -1,9 +1,9 @@
 """The smooth face under a patch of the surface: the zero level of a harmonic field.
 
-On a grid the nodes that the patch passes are held at +1 and those that the rest of the surface passes at -1, with a
-ramp of a cell either side of the border between them; Laplace's equation is solved between (the Dirichlet problem; any
-text on potential theory). What is above the level is the patch's body. It has no loops to span and no sheet that could
-run into another limb, and it takes any number of borders.
+On a grid, nodes near the patch are held at +1 and nodes near the rest of the surface at -1, with a ramp of one cell
+on either side of the border. Between them Laplace's equation is solved (the Dirichlet problem; any textbook on
+potential theory). What lies above the level is the body under the patch. This needs no loop to span and no sheet that
+could run into another limb, and it works with any number of borders.
 """
 
 from __future__ import annotations
@@ -44,16 +44,18 @@ _FULL, _NEARLY = 0.7, 0.95
 
 @dataclass(frozen=True, eq=False)
 class Harmonic:
-    """Attributes
+    """A harmonic field around a patch.
+
+    Attributes
     ----------
     field : (a, b, c) float32
-        On the nodes of a grid.
+        Its values at the nodes of a grid.
     low : (3,) float64, mm
         The first node.
     step : float, mm
-        Between them.
+        The distance between nodes.
     bordering : (a, b, c) bool
-        Nodes that the border passes.
+        Which nodes the border of the patch passes.
     """
 
     field: Floats32
@@ -62,26 +64,27 @@ class Harmonic:
     bordering: Bools
 
     def body(self, level: float, name: str) -> manifold3d.Manifold:
-        """All above a level.
+        """The body where the field is above a level.
 
         Parameters
         ----------
         name : str
-            Of the cut, for words.
+            The name of the cut, for the error message.
 
         Raises
         ------
         CutFailed
+            The body does not close.
         """
         return _drawn(self.field - np.float32(level), self.low, self.step, name)
 
     def flattened(self, solid: Solid, share: float, level: float) -> Harmonic:
-        """With each of the faces at a level, as far as they lie in the solid, flat in its middle.
+        """The field with each of its faces at a level made flat in the middle, as far as they lie in the solid.
 
         Parameters
         ----------
         share : float
-            Of the way from its middle to its border, 0 to 1.
+            How much of the way from the middle to the border becomes flat, 0 to 1.
         """
         field = self.field - np.float32(level)
         at = _face_nodes(field)
@@ -107,18 +110,22 @@ class Harmonic:
 
 
 def _height(field: Floats32, face: Ints, away: Floats32, inner: float, at: Ints) -> Floats:
-    """(n,) nodes that places lie over the plane through the middle of a face, on the side where the field rises.
+    """How many nodes a place lies above the plane through the middle of a face, on the side where the field rises.
 
     Parameters
     ----------
     face : (k, 3) int64
-        Its nodes.
-    away : mm
-        From the border.
+        The nodes of the face.
+    away : (k,) float32, mm
+        The distance of each from the border.
     inner : float, mm
-        From it on where the middle is.
+        The distance from the border from which on a node belongs to the middle.
     at : (n, 3) int64
-        Nodes.
+        The nodes to measure.
+
+    Returns
+    -------
+    (n,) float64
     """
     depth = away[tuple(face.T)]
     middle = depth >= min(inner, 0.95 * float(depth.max()))
@@ -132,37 +139,48 @@ def _height(field: Floats32, face: Ints, away: Floats32, inner: float, at: Ints)
 
 
 class MarkedPatch(Protocol):
-    """A part of a surface.
+    """A part of a surface that a harmonic face can be put under.
 
     Attributes
     ----------
     solid : Solid
-        Whose it is.
+        The solid whose surface it is.
     """
 
     @property
     def solid(self) -> Solid: ...
 
     def box(self) -> Floats:
-        """(2, 3) mm that all of it lies in; inverted where it is nothing."""
+        """A box that contains the patch; inverted if the patch is empty.
+
+        Returns
+        -------
+        (2, 3) float64, mm
+        """
 
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
-        """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3).
+        """Points spread over the surface within a box.
 
         Parameters
         ----------
         spacing : float, mm
+            The distance between points.
+
+        Returns
+        -------
+        (n, 3) float64, (n,) float64, (n,) bool
+            The points, the area around each in mm2, and whether it belongs to the patch.
         """
 
 
 @dataclass(frozen=True, eq=False)
 class StrokePatch:
-    """What strokes mark of a solid.
+    """The part of a surface that strokes mark.
 
     Attributes
     ----------
     taken : tuple[Bools, ...]
-        For each stroke, the facets (m,) that it takes.
+        For each stroke, the facets (m,) that it covers.
     """
 
     solid: Solid
@@ -170,7 +188,12 @@ class StrokePatch:
     taken: tuple[Bools, ...]
 
     def box(self) -> Floats:
-        """(2, 3) mm that all of it lies in; inverted where it is nothing."""
+        """A box that contains the patch; inverted if the patch is empty.
+
+        Returns
+        -------
+        (2, 3) float64, mm
+        """
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
         for stroke, facets in zip(self.strokes, self.taken, strict=True):
             if stroke.erase:
@@ -188,13 +211,17 @@ class StrokePatch:
         return np.stack([np.maximum(low, self.solid.bounds[0]), np.minimum(high, self.solid.bounds[1])])
 
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
-        """(points (n, 3), mm2 around each, whether it is marked) of the surface in a box (2, 3): large facets are
-        marked in part.
+        """Points spread over the surface within a box. Large facets can be marked in part.
 
         Parameters
         ----------
         spacing : float, mm
-            Between points.
+            The distance between points.
+
+        Returns
+        -------
+        (n, 3) float64, (n,) float64, (n,) bool
+            The points, the area around each in mm2, and whether it belongs to the patch.
         """
         points, facet, area = spread_in(self.solid, box, spacing)
         marked = np.zeros(len(points), np.bool_)
@@ -204,11 +231,17 @@ class StrokePatch:
 
 
 def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, Ints, Floats]:
-    """(points (n, 3), their facets, mm2 around each) all over the surface in a box (2, 3).
+    """Points spread over the surface within a box.
 
     Parameters
     ----------
     spacing : float, mm
+        The distance between points.
+
+    Returns
+    -------
+    (n, 3) float64, (n,) int64, (n,) float64
+        The points, their facets, and the area around each in mm2.
     """
     from .harmonic_kernels import spread_over
 
@@ -222,16 +255,19 @@ def spread_in(solid: Solid, box: Floats, spacing: float) -> tuple[Floats, Ints, 
 
 
 def patch_body(patch: MarkedPatch, depth: float, flat: float, grow: float, name: str) -> manifold3d.Manifold | None:
-    """The body under a patch of a solid's surface, reaching out of it there; None where it is nothing, or everything.
+    """The body under a patch of a surface, reaching out of the surface there. None if the patch is empty, or covers
+    everything.
 
     Parameters
     ----------
     depth : float
         Where the face lies between the patch (-1) and the surface behind it (1).
     flat : float
-        0 to 1, share of the face that is flat.
+        How much of the face is flat, 0 to 1.
     grow : float, mm
-        That the face lies farther out.
+        By how much the face lies farther out.
+    name : str
+        The name of the cut, for the error message.
 
     Raises
     ------
@@ -249,7 +285,7 @@ def patch_body(patch: MarkedPatch, depth: float, flat: float, grow: float, name:
 
 
 def harmonic(patch: MarkedPatch, nodes: int) -> Harmonic | None:
-    """The field around a patch, on a grid of about so many nodes; None where nothing is marked, or everything."""
+    """The field around a patch, on a grid of about so many nodes. None if the patch is empty, or covers everything."""
     solid = patch.solid
     low, high = patch.box()
     if np.any(high < low):
@@ -267,7 +303,13 @@ def harmonic(patch: MarkedPatch, nodes: int) -> Harmonic | None:
 
 
 def _held(patch: MarkedPatch, low: Floats, step: float, counts: Ints) -> tuple[Floats32, Bools, Bools]:
-    """(values, where they are held, where the border passes) on the nodes: what the surface near each of them says."""
+    """The boundary conditions, from the surface near each node.
+
+    Returns
+    -------
+    float32, bool, bool arrays
+        The values at the nodes, where they are held, and where the border passes.
+    """
     box = np.stack([low - step, low + step * counts])
     points, area, marked = patch.samples(box, step / 2)
     node = np.rint((points - low) / step).astype(np.int64)
@@ -294,7 +336,9 @@ def _held(patch: MarkedPatch, low: Floats, step: float, counts: Ints) -> tuple[F
 
 
 def _solve(field: Floats32, held: Bools) -> None:
-    """Fills in what is not held: first on coarser grids, each the start of the next finer one."""
+    """Fill in the values that are not held: first on coarse grids, each of which gives the start for the next finer
+    one.
+    """
     from .harmonic_kernels import relaxed
 
     if max(field.shape) > _COARSEST:
@@ -308,7 +352,7 @@ def _solve(field: Floats32, held: Bools) -> None:
 
 
 def _halved(field: Floats32, held: Bools) -> tuple[Floats32, Bools]:
-    """A grid of half as many nodes along each axis: held where any of eight is, at the mean of those."""
+    """A grid with half as many nodes along each axis. A node is held if any of its eight is, at their mean."""
     even = [(0, n % 2) for n in field.shape]
     shape = [value for n in field.shape for value in ((n + 1) // 2, 2)]
     total = np.pad(np.where(held, field, 0.0), even).reshape(shape).sum(axis=(1, 3, 5))
@@ -317,7 +361,12 @@ def _halved(field: Floats32, held: Bools) -> tuple[Floats32, Bools]:
 
 
 def _face_nodes(field: Floats32) -> Ints:
-    """(k, 3) nodes whose next node along some axis is on the other side of zero."""
+    """The nodes that have a neighbour along some axis on the other side of zero.
+
+    Returns
+    -------
+    (k, 3) int64
+    """
     above = field > 0
     found = np.zeros(field.shape, np.bool_)
     for axis in range(3):
@@ -330,13 +379,13 @@ def _face_nodes(field: Floats32) -> Ints:
 
 
 def _eased(x: Floats) -> Floats:
-    """From 0 at 0 to 1 at 1, without a corner at either end."""
+    """A curve from 0 at 0 to 1 at 1 without a kink at either end."""
     x = np.clip(x, 0.0, 1.0)
     return np.asarray(x * x * (3.0 - 2.0 * x))
 
 
 def _drawn(field: Floats32, low: Floats, step: float, name: str) -> manifold3d.Manifold:
-    """The body where a field is above 0, closed at the ends of the grid."""
+    """The body where a field is above 0, closed at the borders of the grid."""
     closed = np.pad(np.where(np.abs(field) < _OFF, np.float32(_OFF), field), 1, constant_values=-1.0)
     if closed.max() <= 0:
         raise CutFailed(
@@ -350,7 +399,7 @@ def _drawn(field: Floats32, low: Floats, step: float, name: str) -> manifold3d.M
 
 
 def _grown(body: manifold3d.Manifold, grow: float, step: float, name: str) -> manifold3d.Manifold:
-    """A body whose face lies farther out, by a signed distance on a grid."""
+    """A body with its face moved outward, by a signed distance on a grid."""
     mesh = body.to_mesh64()
     vertices = np.ascontiguousarray(np.asarray(mesh.vert_properties)[:, :3])
     triangles = np.ascontiguousarray(mesh.tri_verts, np.int64)

@@ -1,4 +1,4 @@
-"""Compiled kernels of harmonic fields: plain arrays, no classes."""
+"""Compiled loops for harmonic fields."""
 
 from __future__ import annotations
 
@@ -10,19 +10,23 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def relaxed(field, held, rounds, over, enough):
-    """Solves Laplace's equation in place, on a grid with nothing flowing over its ends; gives the rounds that it took.
+    """Solve Laplace's equation in place, on a grid with no flow across its borders. Returns the number of rounds it
+    took.
 
-    Successive over-relaxation in red and black order (Young 1954), the seven-point star.
+    Successive over-relaxation in red and black order (Young 1954), with the seven-point stencil.
 
     Parameters
     ----------
     field : (a, b, c) float32
+        The values, changed in place.
     held : (a, b, c) bool
-        Where it stays.
-    over
-        The factor of over-relaxation, 1 to 2.
-    enough
-        The largest change in a round at which it ends.
+        Where values are held.
+    rounds : int
+        The most rounds.
+    over : float
+        The over-relaxation factor, 1 to 2.
+    enough : float
+        Stop once no value changes by more than this in a round.
     """
     a, b, c = field.shape
     for number in range(rounds):
@@ -50,7 +54,9 @@ def relaxed(field, held, rounds, over, enough):
 
 @njit(cache=True, nogil=True)
 def _rows(corners, f, spacing):
-    """(first corner of the longest side, its length, rows across it, area) of a facet."""
+    """How to lay rows across a facet: the first corner of its longest side, the length of that side, the number of
+    rows, and the area.
+    """
     longest, first = -1.0, 0
     for k in range(3):
         n = (k + 1) % 3
@@ -72,12 +78,17 @@ def _rows(corners, f, spacing):
 
 @njit(cache=True, nogil=True)
 def spread_over(corners, spacing):
-    """(points (n, 3), the facet of each, the area around each): rows over each facet, no farther apart than that.
+    """Points in rows over each facet, no farther apart than the spacing.
 
     Parameters
     ----------
-    corners : (m, 3, 3), mm
-    spacing : mm
+    corners : (m, 3, 3) float64, mm
+    spacing : float, mm
+
+    Returns
+    -------
+    (n, 3) float64, (n,) int64, (n,) float64
+        The points, their facets, and the area around each.
     """
     total = 0
     for f in range(len(corners)):

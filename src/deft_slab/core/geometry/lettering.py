@@ -1,4 +1,4 @@
-"""Letters as bodies, from the outlines of the typeface that ships with the program."""
+"""Letters as bodies, made from the outlines of the typeface that ships with the program."""
 
 from __future__ import annotations
 
@@ -18,7 +18,9 @@ _BEND = np.linspace(0.0, 1.0, 9)[1:, None]
 
 @cache
 def _font() -> tuple[Any, dict[int, str], float, float]:
-    """(its glyphs, their names by character, units of a capital's height, units of an em)."""
+    """The typeface: its glyphs, their names by character, the height of a capital and the size of the em, in font
+    units.
+    """
     from fontTools.ttLib import TTFont
 
     font = TTFont(FONT)
@@ -26,13 +28,18 @@ def _font() -> tuple[Any, dict[int, str], float, float]:
 
 
 def outlines(text: str, height: float) -> tuple[list[Floats], float]:
-    """((k, 2) mm for each closed outline, mm that the text is wide); it stands on y = 0 and begins at x = 0.
+    """The closed outlines of a text that stands on y = 0 and begins at x = 0. Holes run the other way round.
+    Characters that the typeface lacks are left out.
 
     Parameters
     ----------
     height : float, mm
-        Of a capital. What the typeface has no letter for is left out. Holes turn the other way round: filled
-        are places around which the outlines turn at all.
+        The height of a capital.
+
+    Returns
+    -------
+    list of (k, 2) float64, float
+        The outlines and the width of the text, in mm.
     """
     from fontTools.pens.recordingPen import DecomposingRecordingPen
 
@@ -50,7 +57,9 @@ def outlines(text: str, height: float) -> tuple[list[Floats], float]:
 
 
 def _rings(drawn: list[tuple[str, tuple[tuple[float, float], ...]]]) -> list[Floats]:
-    """Closed outlines of what a pen has drawn, curves as short straight pieces (cubic ones by Bernstein's formula)."""
+    """The closed outlines that a pen has drawn, with curves as short straight segments (cubic ones by Bernstein's
+    formula).
+    """
     found: list[Floats] = []
     points: list[Floats] = []
     for what, given in drawn:
@@ -69,12 +78,19 @@ def _rings(drawn: list[tuple[str, tuple[tuple[float, float], ...]]]) -> list[Flo
 
 
 def letters(text: str, height: float, thick: float) -> tuple[manifold3d.Manifold, float]:
-    """(the letters of a text, ``thick`` mm from z = 0 on, mm that they are wide).
+    """A text as a body that begins at z = 0.
 
     Parameters
     ----------
     height : float, mm
-        Of a capital.
+        The height of a capital.
+    thick : float, mm
+        The thickness of the body.
+
+    Returns
+    -------
+    Manifold, float
+        The body, and the width of the text in mm.
     """
     rings, width = outlines(text, height)
     section = manifold3d.CrossSection(rings, manifold3d.FillRule.NonZero)
@@ -82,15 +98,15 @@ def letters(text: str, height: float, thick: float) -> tuple[manifold3d.Manifold
 
 
 def arrowhead(towards: Floats, height: float, depth: float) -> manifold3d.Manifold:
-    """A slim triangle about (0, 0), which points in a direction.
+    """A slim triangle about (0, 0) that points in a direction.
 
     Parameters
     ----------
     towards : (2,) float64
     height : float, mm
-        From its foot to its tip.
+        From its base to its tip.
     depth : float, mm
-        Along z, from 0 on.
+        Its thickness along z, from 0 on.
     """
     length = float(np.linalg.norm(towards))
     u = towards / length if length > 1e-6 else np.array([0.0, 1.0])

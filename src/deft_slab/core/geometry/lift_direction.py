@@ -1,4 +1,4 @@
-"""Lifting off: the direction along which the pieces of a cut come apart without catching."""
+"""The direction along which the pieces of a cut come apart without catching."""
 
 from __future__ import annotations
 
@@ -19,18 +19,24 @@ _TOUCH = 1e-5
 
 
 def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
-    """((3,) the unit direction in which pieces on one side of a cut leave its face best, whether no part of that face
-    stands in their way).
+    """The direction in which the pieces on one side of a cut best leave its face.
 
-    A direction u is free where n . u <= 0 for all outward normals n of the contact faces (casting: de Berg et al.,
-    Computational Geometry, chapter 4). Of these it is the one with the largest least angle to the faces: that towards
-    the point nearest to the origin of the convex hull of the -n. Where all free ones slide along some face, it is the
-    one nearest to the mean way out (a linear program).
+    A direction u is free if n . u <= 0 for the outward normals n of all contact faces (casting: de Berg et al.,
+    Computational Geometry, chapter 4). Among the free directions it is the one whose smallest angle to the faces is
+    largest: towards the point of the convex hull of the -n that is nearest to the origin. If every free direction
+    slides along some face, it is the one nearest to the mean way out (a linear program).
 
     Parameters
     ----------
+    pieces : Sequence[Solid]
+        The pieces on that side.
     owner : str
-        Id of the cut.
+        The id of the cut.
+
+    Returns
+    -------
+    (3,) float64, bool
+        The unit direction, and whether no part of the face stands in the way.
     """
     chosen = [piece.by(owner) for piece in pieces]
     normals = np.concatenate([piece.normals[own] for piece, own in zip(pieces, chosen, strict=True)])
@@ -57,12 +63,16 @@ def lift_direction(pieces: Sequence[Solid], owner: str) -> tuple[Floats, bool]:
 
 
 def leaves_freely(leaving: Sequence[Solid], staying: Sequence[Solid], direction: Floats) -> bool:
-    """Whether pieces can be drawn out along a direction without running into others on their way.
+    """Whether pieces can be pulled out along a direction without colliding with others.
 
     Parameters
     ----------
+    leaving : Sequence[Solid]
+        The pieces that are pulled.
+    staying : Sequence[Solid]
+        The others.
     direction : (3,) float64
-        Unit.
+        The direction, of length 1.
     """
     moving = manifold3d.Manifold.batch_boolean([piece.manifold for piece in leaving], manifold3d.OpType.Add)
     others = manifold3d.Manifold.batch_boolean([piece.manifold for piece in staying], manifold3d.OpType.Add)

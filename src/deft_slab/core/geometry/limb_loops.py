@@ -1,9 +1,9 @@
-"""A limb taken off along the smooth sheet in a loop around it.
+"""Cuts a limb off along the smooth sheet that spans a loop around it.
 
-The sheet is made into a plate that is hardly thicker than rounding (or as thick as the kerf) and reaches a little
-beyond the loop. What it meets of the solid within the loop is the limb's section; the plate is trimmed to that, so that
-it touches nothing else, and taken away in one boolean. Both sides are what is left of that one, so neither has faces
-that lie in the other's, and the solid's skin is left alone.
+The sheet becomes a plate hardly thicker than rounding (or as thick as the kerf) that reaches slightly beyond the
+loop. Where it meets the solid within the loop is the section of the limb; the plate is trimmed to that section, so
+that it touches nothing else, and removed in one boolean. Both sides come from that one boolean, so their faces do not
+overlap and the rest of the surface is untouched.
 """
 
 from __future__ import annotations
@@ -30,14 +30,19 @@ _ROOM = 0.02
 
 
 def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list[tuple[int, Solid]], float]:
-    """((side, solid) of the limb, +1, and of the rest, -1; mm3 that the kerf takes); the solid as it is, on the side
-    +1, where the loop parts nothing.
+    """Cut a limb off along the sheet in a loop. Where the loop parts nothing, the whole solid is on side +1.
 
     Parameters
     ----------
     kerf : float, mm
+        The width of the cut.
     owner : str
-        Id of the cut, whose the new faces are.
+        The id of the cut, which owns the new faces.
+
+    Returns
+    -------
+    list of (int, Solid), float
+        The limb (side +1) and the rest (side -1), and the volume of the kerf in mm3.
 
     Raises
     ------
@@ -63,14 +68,16 @@ def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list
 
 
 def off_surface(solid: Solid, loop: Loop, kerf: float, owner: str) -> Parted | None:
-    """What a loop that lies on the surface encloses there, taken off along the smooth face that it spans: where a sheet
-    along its mean plane parts nothing, or there is none. None where it does not part the surface either.
+    """Cut off what a loop on the surface encloses, along the smooth face that the loop spans. It is used where a
+    sheet in the loop's mean plane parts nothing or does not exist. None if the loop does not part the surface
+    either.
 
     Parameters
     ----------
     kerf : float, mm
+        The width of the cut.
     owner : str
-        Id of the cut, whose the new faces are.
+        The id of the cut, which owns the new faces.
     """
     # neither is loaded before it is wanted
     from .harmonic_face import patch_body
@@ -93,8 +100,12 @@ def off_surface(solid: Solid, loop: Loop, kerf: float, owner: str) -> Parted | N
 
 
 def bridge(solid: Solid, loop: Loop) -> Floats:
-    """(k, 2, 3): points around the sheet in a loop, as far out as it was made, that lie in the solid, and the ways
-    there from its middle: it does not go through there.
+    """Places around the sheet in a loop that still lie inside the solid: there the cut does not go through.
+
+    Returns
+    -------
+    (k, 2, 3) float64, mm
+        Each place, and the direction to it from the middle of the sheet.
     """
     around = loop_rim(loop, 1.0 + _REACHES[-1])
     outward = around - around.mean(axis=0)
@@ -103,8 +114,8 @@ def bridge(solid: Solid, loop: Loop) -> Floats:
 
 
 def _trimmed_plate(whole: manifold3d.Manifold, drawn: Loop, thickness: float) -> manifold3d.Manifold | None:
-    """The plate along the sheet in a loop, no larger than the limb's section needs; None where the section goes on
-    beyond where a sheet is made.
+    """The plate along the sheet in a loop, no larger than the section of the limb requires. None if the section
+    continues beyond the farthest sheet that is made.
     """
     frame, ring, _, centre = loop_frame(drawn)
     loop = shapely.Polygon(ring)
@@ -124,7 +135,7 @@ def _trimmed_plate(whole: manifold3d.Manifold, drawn: Loop, thickness: float) ->
 
 
 def _sections(film: manifold3d.Manifold, frame: Floats, centre: Floats) -> list[shapely.Geometry]:
-    """Outlines, across the mean normal of a loop, of what a plate and a solid have in common."""
+    """The outlines of what a plate and a solid have in common, seen along the mean normal of a loop."""
     flat = film.translate(tuple(-centre)).transform(np.c_[frame, np.zeros(3)])
     outlines = []
     for part in flat.decompose():
@@ -136,7 +147,7 @@ def _sections(film: manifold3d.Manifold, frame: Floats, centre: Floats) -> list[
 
 
 def _of_limb(sections: list[shapely.Geometry], loop: shapely.Polygon) -> list[shapely.Geometry]:
-    """The sections that a loop goes around: the one of which most lies within, and those that lie within mostly."""
+    """The sections that a loop goes around: the one that lies within it most, and others that lie mostly within it."""
     inside = [float(section.intersection(loop).area) for section in sections]
     if not inside or max(inside) <= 0:
         return []
@@ -153,7 +164,7 @@ def _distance(a: shapely.Geometry, b: shapely.Geometry) -> float:
 def _column(
     outline: shapely.Geometry, frame: Floats, centre: Floats, ring: Floats, thickness: float
 ) -> manifold3d.Manifold:
-    """All that lies over and under an outline, as far as a sheet in a loop can rise."""
+    """Everything above and below an outline, as far as a sheet in a loop can rise."""
     rings = [
         np.asarray(shapely.geometry.polygon.orient(part).exterior.coords)[:-1]
         for part in getattr(outline, "geoms", [outline])
@@ -164,11 +175,11 @@ def _column(
 
 
 def _sides(bodies: list[Solid], owner: str, normal: Floats) -> tuple[list[Solid], list[Solid]] | None:
-    """(the bodies of the limb, the others); None where nothing came off.
+    """The bodies of the limb and the other bodies. None if nothing came off.
 
-    A body lies over or under the sheet, by the way that its cut faces turn. The limb is the smaller of the two, or what
-    lies over the sheet where they are alike; bodies that the plate has not touched, or that hang together around it,
-    stay with the other.
+    A body lies above or below the sheet, according to the way its cut faces point. The limb is the smaller of the
+    two, or what lies above the sheet if both are equal. Bodies that the plate has not touched, or that are connected
+    around it, stay with the other.
     """
     over: list[Solid] = []
     under: list[Solid] = []

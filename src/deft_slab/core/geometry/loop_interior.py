@@ -1,8 +1,8 @@
-"""What a loop that was drawn on a surface encloses there.
+"""What a loop drawn on a surface encloses.
 
-A sheet in the loop's mean plane (``loops``) goes on beyond the loop, and may run into a bulge beside it. Where it does,
-the surface says more than the plane: the loop parts it in two, and the smooth face between them (``harmonic``) has its
-border on the loop, whatever lies around it.
+A sheet in the loop's mean plane (``limb_loops``) continues beyond the loop and may run into a bulge beside it. Then
+the surface says more than the plane: the loop divides the surface in two, and the smooth face between the two parts
+(``harmonic_face``) has its border on the loop, whatever lies around it.
 """
 
 from __future__ import annotations
@@ -39,13 +39,13 @@ class Enclosed:
     Attributes
     ----------
     points, ahead, normals : (k, 3) float64
-        Of the loop on the surface, mm; unit, along it and out of the surface.
+        The loop on the surface in mm, and unit vectors along it and out of the surface.
     marked : (m,) bool
-        Facets that are enclosed, of those that the loop does not pass.
+        Facets that are enclosed, not counting those that the loop passes.
     passed : (m,) bool
-        Facets that it passes.
+        Facets that the loop passes.
     sign : float
-        1 where what is enclosed lies to the left of the loop, else -1.
+        1 if the enclosed part lies to the left of the loop, else -1.
     """
 
     solid: Solid
@@ -61,16 +61,27 @@ class Enclosed:
         return cKDTree(self.points)
 
     def box(self) -> Floats:
-        """(2, 3) mm that all of it lies in."""
+        """A box that contains the enclosed part.
+
+        Returns
+        -------
+        (2, 3) float64, mm
+        """
         corners = np.concatenate([self.solid.vertices[self.solid.triangles[self.marked]].reshape(-1, 3), self.points])
         return np.stack([corners.min(axis=0), corners.max(axis=0)])
 
     def samples(self, box: Floats, spacing: float) -> tuple[Floats, Floats, Bools]:
-        """(points (n, 3), mm2 around each, whether it is enclosed) of the surface in a box (2, 3).
+        """Points spread over the surface within a box.
 
         Parameters
         ----------
         spacing : float, mm
+            The distance between points.
+
+        Returns
+        -------
+        (n, 3) float64, (n,) float64, (n,) bool
+            The points, the area around each in mm2, and whether it is enclosed.
         """
         points, facet, area = spread_in(self.solid, box, spacing)
         marked = self.marked[facet]
@@ -80,8 +91,8 @@ class Enclosed:
 
 
 def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
-    """The smaller of the two parts that a loop parts a surface in; None where it does not lie on the surface, or does
-    not part it.
+    """The smaller of the two parts into which a loop divides a surface. None if the loop does not lie on the
+    surface, or does not divide it.
     """
     faces = solid.triangles.astype(np.int64)
     squared = igl.point_mesh_squared_distance(loop.line, solid.vertices, faces)[0]
@@ -117,8 +128,17 @@ def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
 
 
 def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
-    """(points (k, 3), their facets (k,)) of a loop along a surface, from one drawn point (n, 3) to the next; None where
-    no way leads there.
+    """A loop along a surface, from one drawn point to the next. None if there is no way.
+
+    Parameters
+    ----------
+    line : (n, 3) float64
+        The drawn points.
+
+    Returns
+    -------
+    (k, 3) float64, (k,) int64
+        Points, and the facets that they lie on.
     """
     faces = solid.triangles.astype(np.int64)
     _, facets, points = igl.point_mesh_squared_distance(np.ascontiguousarray(line), solid.vertices, faces)
@@ -138,8 +158,12 @@ def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
 
 
 def _along(solid: Solid, points: Floats, facets: AnyInts, start: int, end: int) -> Floats | None:
-    """(k, 3) the shortest way on a surface between two points of it in a plane through both, of planes that are turned
-    about them by 30 degrees; None where none leads there.
+    """The shortest way along a surface between two of its points that lies in a plane through both. The planes tried
+    are rotated about the two points in steps of 30 degrees. None if there is no way.
+
+    Returns
+    -------
+    (k, 3) float64
     """
     ahead = points[end] - points[start]
     out = solid.normals[facets[start]] + solid.normals[facets[end]]
@@ -158,13 +182,17 @@ def _along(solid: Solid, points: Floats, facets: AnyInts, start: int, end: int) 
 def _in_plane(
     solid: Solid, points: Floats, facets: AnyInts, start: int, end: int, across: Floats
 ) -> tuple[float, Floats | None]:
-    """(mm, (k, 3)) the shorter way on a surface between two points of it, in a plane through both; None where it leads
-    to neither.
+    """The shorter way along a surface between two of its points, in one plane through both.
 
     Parameters
     ----------
     across : (3,) float64
-        Unit, the plane's normal.
+        The unit normal of the plane.
+
+    Returns
+    -------
+    float, (k, 3) float64 or None
+        The length in mm, and the way; None if neither direction arrives.
     """
     height = (solid.vertices - points[start]) @ across
     pairs, ends = shared_edges(solid)
@@ -198,7 +226,16 @@ def _in_plane(
 
 
 def _side(places: Floats, points: Floats, ahead: Floats, normals: Floats, tree: cKDTree) -> Floats:
-    """(n,) mm that places (n, 3) lie to the left of a curve on a surface, seen from outside."""
+    """How far places lie to the left of a curve on a surface, seen from outside.
+
+    Parameters
+    ----------
+    places : (n, 3) float64
+
+    Returns
+    -------
+    (n,) float64, mm
+    """
     near = tree.query(places)[1]
     left = np.cross(normals[near], ahead[near])
     return np.asarray(np.einsum("ij,ij->i", places - points[near], left))

@@ -1,4 +1,4 @@
-"""The body of all that lies near some facets."""
+"""The body of everything that lies near some facets."""
 
 from __future__ import annotations
 
@@ -19,15 +19,15 @@ _MOST_CELLS = 96
 
 
 def around(solid: Solid, facets: Ints, margin: float, name: str) -> manifold3d.Manifold:
-    """All that lies within a margin of some facets: the surface of equal distance, from a grid.
+    """Everything within a margin of some facets: the surface of equal distance, computed on a grid.
 
     Parameters
     ----------
     facets : (k,) int64
-        Their numbers.
+        The numbers of the facets.
     margin : float, mm
     name : str
-        Of the cut, for its message.
+        The name of the cut, for the error message.
 
     Raises
     ------

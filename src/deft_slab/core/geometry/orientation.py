@@ -28,13 +28,13 @@ class Tilt(Document):
 
     @classmethod
     def of(cls, w: float, x: float, y: float, z: float) -> Tilt:
-        """The rotation of a quaternion of any length but 0."""
+        """The rotation given by a quaternion of any length but 0."""
         length = math.hypot(w, x, y, z)
         return cls(w=w / length, x=x / length, y=y / length, z=z / length)
 
     @classmethod
     def turn(cls, axis: Triple, degrees: float) -> Tilt:
-        """A turn about an axis (need not be of length 1), counter-clockwise seen from its tip."""
+        """A rotation about an axis of any length but 0, counter-clockwise as seen from the tip of the axis."""
         length = math.hypot(*axis)
         half = math.radians(degrees) / 2
         sine = math.sin(half) / length
@@ -42,7 +42,12 @@ class Tilt(Document):
 
     @classmethod
     def from_rotation(cls, matrix: Floats) -> Tilt:
-        """From a (3, 3) rotation matrix (Shepperd's method: divide by the largest component)."""
+        """The tilt of a rotation matrix (Shepperd's method: divide by the largest component).
+
+        Parameters
+        ----------
+        matrix : (3, 3) float64
+        """
         m = matrix
         squares = np.array(
             [1 + m[0, 0] + m[1, 1] + m[2, 2], 1 + m[0, 0] - m[1, 1] - m[2, 2],
@@ -57,7 +62,7 @@ class Tilt(Document):
         return cls.of(*(float(value) for value in rows[int(squares.argmax())]))
 
     def after(self, first: Tilt) -> Tilt:
-        """This turn made after another one (Hamilton product)."""
+        """This rotation applied after another one (Hamilton product)."""
         a, b = self, first
         return Tilt.of(
             a.w * b.w - a.x * b.x - a.y * b.y - a.z * b.z,
@@ -68,7 +73,12 @@ class Tilt(Document):
 
     @property
     def rotation(self) -> Floats:
-        """(3, 3): bed = R @ model."""
+        """The rotation matrix R, with bed = R @ model.
+
+        Returns
+        -------
+        (3, 3) float64
+        """
         w, x, y, z = self.w, self.x, self.y, self.z
         return np.array(
             [
@@ -90,7 +100,7 @@ STAND_UP = Tilt.turn((1.0, 0.0, 0.0), 90.0)
 
 
 def between(start: Tilt, end: Tilt, share: float) -> Tilt:
-    """The turn that is so far on the shortest way from one to another (Shoemake 1985, spherical interpolation)."""
+    """The rotation a given share of the shortest way from one to another (spherical interpolation, Shoemake 1985)."""
     a = np.array([start.w, start.x, start.y, start.z])
     b = np.array([end.w, end.x, end.y, end.z])
     cosine = float(a @ b)
@@ -104,6 +114,17 @@ def between(start: Tilt, end: Tilt, share: float) -> Tilt:
 
 
 def turned_box(low: Floats, high: Floats, rotation: Floats, shift: Floats | float = 0.0) -> tuple[Floats, Floats]:
-    """(low, high) corners (3,) of the box around a box that is turned by (3, 3), then shifted."""
+    """The bounding box of a box that is rotated and then shifted.
+
+    Parameters
+    ----------
+    low, high : (3,) float64
+        Its corners.
+
+    Returns
+    -------
+    (3,) float64, (3,) float64
+        The lowest and the highest corner.
+    """
     corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)]) @ rotation.T + shift
     return corners.min(axis=0), corners.max(axis=0)

@@ -1,6 +1,6 @@
-"""Turning a piece from the model frame to the bed frame, and setting it down.
+"""Rotates a piece from the model frame to the bed frame, and sets it down on the bed.
 
-Rotations are (3, 3) matrices acting on column vectors: bed = R @ model. The down direction d is the unit vector of
+Rotations are (3, 3) matrices that act on column vectors: bed = R @ model. The down direction d is the unit vector of
 the model frame with R @ d = (0, 0, -1).
 """
 
@@ -15,14 +15,22 @@ from .orientation import Tilt
 
 
 def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "direction") -> Floats:
-    """The vector at length 1.
+    """A vector scaled to length 1.
 
-    (3,), of three numbers; ``name`` is what the message calls it.
+    Parameters
+    ----------
+    vector : (3,)
+    name : str
+        What the vector is called in the error message.
+
+    Returns
+    -------
+    (3,) float64
 
     Raises
     ------
     BadPlan
-        It has no length, or is not three finite numbers.
+        It has length zero, or is not three finite numbers.
     """
     array = np.asarray(vector, float)
     length = float(np.linalg.norm(array)) if array.shape == (3,) else 0.0
@@ -38,7 +46,12 @@ def unit(vector: Floats | list[float] | tuple[float, ...], name: str = "directio
 
 
 def turning(source: Floats, target: Floats) -> Floats:
-    """(3, 3): the shortest rotation from one unit vector to another (Rodrigues' formula)."""
+    """The shortest rotation from one unit vector to another (Rodrigues' formula).
+
+    Returns
+    -------
+    (3, 3) float64
+    """
     (ux, uy, uz), (vx, vy, vz) = source.tolist(), target.tolist()
     # the axis of the turn, and what goes with it, by hand: searches ask for thousands, and the library is slow at one
     x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
@@ -60,12 +73,32 @@ def turning(source: Floats, target: Floats) -> Floats:
 
 
 def down_to_rotation(down: Floats) -> Floats:
-    """(3, 3): the shortest rotation that turns ``down`` (unit, model frame) to the bed."""
+    """The shortest rotation that makes a direction point to the bed.
+
+    Parameters
+    ----------
+    down : (3,) float64
+        Unit vector, model frame.
+
+    Returns
+    -------
+    (3, 3) float64
+    """
     return turning(down, np.array([0.0, 0.0, -1.0]))
 
 
 def downs_to_rotations(downs: Floats) -> Floats:
-    """(k, 3, 3): ``down_to_rotation`` of each of (k, 3) unit vectors of the model frame."""
+    """``down_to_rotation`` for each of several directions.
+
+    Parameters
+    ----------
+    downs : (k, 3) float64
+        Unit vectors, model frame.
+
+    Returns
+    -------
+    (k, 3, 3) float64
+    """
     x, y, z = downs.T
     # the axis of the turn is the cross product of the direction and (0, 0, -1): it lies level
     ax, ay, cosine = -y, x, -z
@@ -82,13 +115,26 @@ def downs_to_rotations(downs: Floats) -> Floats:
 
 
 def seated_on(now: Tilt, down: Floats) -> Tilt:
-    """The seat with a direction (model frame, any length but 0) down that is nearest to the present one."""
+    """The seat with a given direction down that is nearest to the present one.
+
+    Parameters
+    ----------
+    now : Tilt
+        The present seat.
+    down : (3,) float64
+        In the model frame, of any length but 0.
+    """
     there = now.rotation @ down
     return Tilt.from_rotation(turning(there / np.linalg.norm(there), np.array([0.0, 0.0, -1.0]))).after(now)
 
 
 def set_down(vertices: Floats, rotation: Floats, lift: float = 0.0) -> Floats:
-    """(n, 3) mm, bed frame: turned, the lowest point at z = lift."""
+    """Vertices rotated into the bed frame, with their lowest point at z = lift.
+
+    Returns
+    -------
+    (n, 3) float64, mm, bed frame
+    """
     turned = vertices @ rotation.T
     turned[:, 2] += lift - turned[:, 2].min()
     return np.ascontiguousarray(turned)

@@ -1,4 +1,4 @@
-"""A solid in its seat: from its own frame to the bed and back."""
+"""The pose of a solid in its seat: from its own frame to the bed and back."""
 
 from __future__ import annotations
 
@@ -13,13 +13,16 @@ from ..mesh.solid import Solid
 
 @dataclass(frozen=True, eq=False)
 class BedPose:
-    """Attributes
+    """A solid in its seat.
+
+    Attributes
     ----------
-    solid : mm, model frame
+    solid : Solid
+        In mm, model frame.
     rotation : (3, 3) float64
-        To the bed frame.
+        The rotation to the bed frame.
     lift : float
-        mm over the bed.
+        How high its lowest point is above the bed, in mm.
     """
 
     solid: Solid
@@ -28,23 +31,33 @@ class BedPose:
 
     @cached_property
     def shift(self) -> Floats:
-        """(3,) mm, after the turn: its lowest point is on the bed, or as far over it as it is lifted."""
+        """The translation after the rotation, which puts the lowest point at the lift.
+
+        Returns
+        -------
+        (3,) float64, mm
+        """
         return np.array([0.0, 0.0, self.lift - float((self.solid.vertices @ self.rotation[2]).min())])
 
     def on_bed(self, points: Floats) -> Floats:
-        """Points (..., 3) of the solid, mm on the bed."""
+        """Points of the solid (..., 3), transformed to the bed, in mm."""
         return np.asarray(points @ self.rotation.T + self.shift)
 
     def on_model(self, points: Floats) -> Floats:
-        """The other way, (..., 3) mm."""
+        """Points on the bed (..., 3), transformed back to the model frame, in mm."""
         return np.asarray((points - self.shift) @ self.rotation)
 
     @cached_property
     def vertices(self) -> Floats:
-        """(n, 3) mm, on the bed: of the solid."""
+        """The vertices of the solid on the bed.
+
+        Returns
+        -------
+        (n, 3) float64, mm
+        """
         return self.on_bed(self.solid.vertices)
 
     @cached_property
     def solid_on_bed(self) -> Solid:
-        """The solid as it sits."""
+        """The solid as it sits on the bed."""
         return Solid(self.vertices, self.solid.triangles)

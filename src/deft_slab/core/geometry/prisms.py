@@ -17,18 +17,18 @@ from .curves import frame_of
 def lifted_off(
     solid: Solid, facets: Ints, direction: Floats | None, pocket: float, grow: float, name: str
 ) -> manifold3d.Manifold:
-    """The body up from the foot of some facets, within their outline seen along a direction.
+    """The body above the foot of some facets, within their outline as seen along a direction.
 
     Parameters
     ----------
     direction : (3,) float64
-        None: the way that the facets face on the whole.
+        The direction; None takes the one that the facets face as a whole.
     pocket : float, mm
-        That it goes on below their foot.
+        How far it continues below their foot.
     grow : float, mm
-        By which it is larger all round.
+        By how much it is larger all round.
     name : str
-        Of the cut, for words.
+        The name of the cut, for the error message.
 
     Raises
     ------
@@ -60,14 +60,25 @@ def lifted_off(
 
 
 def _edges(solid: Solid, facets: Ints) -> tuple[Ints, Ints]:
-    """((3 k, 2) the edges of some facets, the lower corner first; (3 k,) a number for each edge)."""
+    """The edges of some facets.
+
+    Returns
+    -------
+    (3 k, 2) int64, (3 k,) int64
+        The vertices of each edge, the lower one first, and a number for each edge.
+    """
     found = np.concatenate([solid.triangles[facets][:, [k, (k + 1) % 3]] for k in range(3)])
     edges = np.sort(found.astype(np.int64), axis=1)
     return edges, edges[:, 0] * len(solid.vertices) + edges[:, 1]
 
 
 def _rim(solid: Solid, facets: Ints) -> Floats:
-    """(k, 3) corners where a region ends on the surface; where an earlier cut has parted it, it does not end."""
+    """The vertices where a region ends on the surface. It does not end where an earlier cut has parted it.
+
+    Returns
+    -------
+    (k, 3) float64
+    """
     edges, key = _edges(solid, facets)
     _, first, uses = np.unique(key, return_index=True, return_counts=True)
     by_cuts = np.isin(key[first], _edges(solid, np.flatnonzero(solid.origin < 0))[1])
@@ -76,7 +87,12 @@ def _rim(solid: Solid, facets: Ints) -> Floats:
 
 
 def _counter_clockwise(triangles: Floats) -> Floats:
-    """(k, 3, 2) with no facet seen from behind or from its edge."""
+    """Plane triangles turned counter-clockwise, without those seen from their edge.
+
+    Returns
+    -------
+    (k, 3, 2) float64
+    """
     a, b, c = triangles[:, 0], triangles[:, 1], triangles[:, 2]
     twice = (b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (b[:, 1] - a[:, 1]) * (c[:, 0] - a[:, 0])
     turned = np.where((twice < 0)[:, None, None], triangles[:, ::-1], triangles)
@@ -91,14 +107,16 @@ def _largest(shape: shapely.Geometry) -> shapely.Polygon:
 
 
 def column_within(solid: Solid, points: Floats, frame: Floats, grow: float) -> manifold3d.Manifold:
-    """All of a solid's surroundings within an outline, ``grow`` mm larger all round.
+    """Everything around a solid that lies within an outline.
 
     Parameters
     ----------
     points : (k, 3) float64
-        Of the outline.
+        The outline.
     frame : (3, 3) float64
-        Rows; the outline is seen along the last one.
+        Rows of a frame; the outline is seen along the last one.
+    grow : float, mm
+        By how much the column is larger all round.
 
     Raises
     ------

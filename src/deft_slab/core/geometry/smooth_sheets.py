@@ -22,15 +22,16 @@ _RINGS, _AROUND, _WAVES = 12, 128, 8
 
 @dataclass(frozen=True, eq=False)
 class Loop:
-    """A drawn loop.
+    """A closed line drawn on the model.
 
     Attributes
     ----------
     line : (k, 3) float64, mm
+        Its points.
     smooth : float
-        0 keeps corners, 1 rounds most.
+        0 keeps corners, 1 rounds them most.
     name : str
-        Of the cut, for words.
+        The name of the cut, for error messages.
     """
 
     line: Floats
@@ -41,21 +42,24 @@ class Loop:
 def sheet_body(
     points: Floats, view: Floats, smooth: float, splay: float, vertices: Floats, grow: float, name: str
 ) -> manifold3d.Manifold:
-    """The body to the left of an open line, seen along the view; its sheet ``grow`` mm farther out.
+    """The body to the left of an open line, as seen along a view.
 
     Parameters
     ----------
     points : (k, 3) float64
-        Of the line.
+        The line.
     view : (3,) float64
+        The viewing direction.
     smooth : float
-        0 keeps corners, 1 rounds most.
+        0 keeps corners, 1 rounds them most.
     splay : float, degrees
-        By which the sheet leans off the view.
+        By how much the sheet leans off the view.
     vertices : (n, 3) float64
-        Of what is cut.
+        The vertices of what is cut, which the body must reach beyond.
+    grow : float, mm
+        By how much the sheet lies farther out.
     name : str
-        Of the cut, for words.
+        The name of the cut, for the error message.
 
     Raises
     ------
@@ -82,7 +86,13 @@ def sheet_body(
 
 
 def _across(points: Floats, name: str) -> Floats:
-    """The points (n, 2) of a line without those in one place. Raises CutFailed."""
+    """The points of a line without repeated ones.
+
+    Raises
+    ------
+    CutFailed
+        Too few are left.
+    """
     found = points[distinct(points)]
     if len(found) < 2:
         raise CutFailed(
@@ -92,10 +102,15 @@ def _across(points: Floats, name: str) -> Floats:
 
 
 def _left_of(curve: Floats, far: float, middle: Floats, problem: tuple[str, str]) -> Floats:
-    """(k, 2): the outline of what lies to the left of a curve that goes on beyond its ends, within a large circle; for
-    curves of as many points, of as many corners.
+    """The outline of what lies to the left of a curve that continues beyond its ends, within a large circle. Curves
+    with the same number of points give outlines with the same number of corners.
 
-    It goes straight on until it is out of the model, and then away from its middle, so that its two ends do not meet.
+    The curve continues straight until it is outside the model, and then away from its middle, so that its two ends do
+    not meet.
+
+    Returns
+    -------
+    (k, 2) float64
     """
     outs, ends = [], []
     for tip, before in ((curve[0], curve[1]), (curve[-1], curve[-2])):
@@ -113,7 +128,7 @@ def _left_of(curve: Floats, far: float, middle: Floats, problem: tuple[str, str]
 
 
 def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, name: str) -> manifold3d.Manifold:
-    """The body between two outlines (k, 2) with as many corners, at two heights of a frame."""
+    """The body between two outlines with the same number of corners, at two heights of a frame."""
     count = len(bottom)
     vertices = np.concatenate([np.c_[bottom, np.full(count, low)], np.c_[top, np.full(count, high)]]) @ frame
     n = np.arange(count)
@@ -125,19 +140,19 @@ def _prism(bottom: Floats, top: Floats, low: float, high: float, frame: Floats, 
 
 
 def closed_body(vertices: Floats, triangles: AnyInts, problem: str) -> manifold3d.Manifold:
-    """A body of the boolean library.
+    """A body of the boolean library made from a surface.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm
     triangles : (m, 3) int
     problem : str
-        What is said where it does not close.
+        What the error says if the surface does not close.
 
     Raises
     ------
     CutFailed
-        It is not closed.
+        The surface is not closed.
     """
     mesh = manifold3d.Mesh64(vert_properties=np.ascontiguousarray(vertices, np.float64),
                              tri_verts=np.ascontiguousarray(triangles, np.uint64))
@@ -148,15 +163,18 @@ def closed_body(vertices: Floats, triangles: AnyInts, problem: str) -> manifold3
 
 
 def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
-    """A thin plate along the smooth sheet that spans a loop, reaching beyond it by a share ``over`` of its radius.
+    """A thin plate along the smooth sheet that spans a loop.
 
-    The sheet's rise over the mean plane of the loop is harmonic: sum over k of r^k (a_k cos kt + b_k sin kt), with the
-    Fourier terms of the rise along the loop (the Dirichlet problem of the disc, any text on potential theory); beyond
-    the loop it goes on at the height that it has there.
+    The rise of the sheet over the mean plane of the loop is harmonic: the sum over k of r^k (a_k cos kt + b_k sin
+    kt), with the Fourier terms of the rise along the loop (the Dirichlet problem of the disc; any textbook on
+    potential theory). Beyond the loop it continues at the height that it has there.
 
     Parameters
     ----------
+    over : float
+        How far the plate reaches beyond the loop, as a share of its radius.
     thickness : float, mm
+        The thickness of the plate.
 
     Raises
     ------
@@ -183,8 +201,21 @@ def loop_body(loop: Loop, over: float, thickness: float) -> manifold3d.Manifold:
 
 
 def loop_rim(loop: Loop, radius: float) -> Floats:
-    """(k, 3) mm: the edge of the sheet that spans a loop, so many times as far from its middle as the loop. Raises as
-    ``loop_frame``.
+    """The edge of the sheet that spans a loop.
+
+    Parameters
+    ----------
+    radius : float
+        How far from the middle, as a multiple of the loop's own distance.
+
+    Returns
+    -------
+    (k, 3) float64, mm
+
+    Raises
+    ------
+    CutFailed
+        Seen along its mean normal the loop does not go once around its middle.
     """
     frame, ring, rise, centre = loop_frame(loop)
     terms = np.fft.rfft(rise)[: _WAVES + 1] / _AROUND
@@ -192,7 +223,12 @@ def loop_rim(loop: Loop, radius: float) -> Floats:
 
 
 def _height(terms: NDArray[np.complex128], radius: float) -> Floats:
-    """(k,) mm: the rise of the sheet in a loop on a circle of it, by the Fourier terms of its rise along the loop."""
+    """The rise of the sheet in a loop along a circle, from the Fourier terms of its rise along the loop.
+
+    Returns
+    -------
+    (k,) float64, mm
+    """
     turn = np.arange(_AROUND) * 2 * np.pi / _AROUND
     waves = np.arange(1, _WAVES + 1)
     around = np.exp(1j * np.outer(turn, waves))
@@ -200,7 +236,7 @@ def _height(terms: NDArray[np.complex128], radius: float) -> Floats:
 
 
 def _disc(rings: int) -> Ints:
-    """Triangles of a centre point and rings of points around it, counter-clockwise."""
+    """The triangles between a centre and rings of points around it, counter-clockwise."""
     n = np.arange(_AROUND)
     following = (n + 1) % _AROUND
     found = [np.c_[np.zeros(_AROUND, int), 1 + n, 1 + following]]
@@ -213,7 +249,13 @@ def _disc(rings: int) -> Ints:
 
 
 def loop_frame(loop: Loop) -> tuple[Floats, Floats, Floats, Floats]:
-    """(frame (3, 3) with the mean normal last, the loop across it (k, 2) at even turns, its rise (k,), centre (3,)).
+    """The frame of a loop, and the loop in it.
+
+    Returns
+    -------
+    (3, 3), (k, 2), (k,), (3,) float64
+        Rows of the frame with the mean normal last; the loop across it, at equal angles; its rise; and its
+        centre.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Parting solids. Nothing is lost: the sides, the kerf between them and what is set aside are the solid."""
+"""Splits solids. Nothing is lost: the sides, the kerf between them and what is set aside make up the solid."""
 
 from __future__ import annotations
 
@@ -22,11 +22,12 @@ class Parted:
 
     Attributes
     ----------
-    sides : (number of the side, solid)
+    sides : list of (int, Solid)
+        The number of each side, and its solid.
     kerf : float, mm3
-        That it removed.
+        The volume that the cut removed.
     bridge : (k, 2, 3) float64
-        Places (mm) where a loop that parts nothing has material around it, and the ways outward.
+        Places in mm where material continues around a loop that parts nothing, and the outward directions there.
     """
 
     sides: list[tuple[int, Solid]]
@@ -37,17 +38,19 @@ class Parted:
 def taken_over(
     solid: Solid, sides: Iterable[tuple[int, manifold3d.Manifold]], owner: str, name: str
 ) -> list[tuple[int, Solid]]:
-    """The sides of a cut that are not empty, from the boolean library; new faces are the owner's.
+    """The sides of a cut that are not empty, converted from the boolean library. The new faces belong to the owner.
 
     Parameters
     ----------
+    owner : str
+        The id of the cut.
     name : str
-        Of the cut, for words.
+        The name of the cut, for the error message.
 
     Raises
     ------
     CutFailed
-        The library could not make one.
+        The boolean library could not make a side.
     """
     known, found = solid.runs, []
     for side, body in sides:
@@ -65,12 +68,19 @@ def taken_over(
 def split_by_body(
     whole: manifold3d.Manifold, body: Callable[[float], manifold3d.Manifold], half: float
 ) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
-    """(inside a body, outside it, mm3 of the kerf of twice ``half`` between them).
+    """Split a body into what is inside and what is outside of another.
 
     Parameters
     ----------
     body : Callable[[float], manifold3d.Manifold]
-        Gives it so much larger.
+        Gives the other body, larger by so many mm.
+    half : float
+        Half the kerf, in mm.
+
+    Returns
+    -------
+    Manifold, Manifold, float
+        Inside, outside, and the volume of the kerf in mm3.
     """
     inside, outside = whole.split(body(half))
     if half == 0:
@@ -82,7 +92,18 @@ def split_by_body(
 def split_by_plane(
     whole: manifold3d.Manifold, normal: Floats, offset: float, half: float
 ) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
-    """(ahead of a plane, behind it, mm3 of the kerf of twice ``half`` between them)."""
+    """Split a body at a plane.
+
+    Parameters
+    ----------
+    half : float
+        Half the kerf, in mm.
+
+    Returns
+    -------
+    Manifold, Manifold, float
+        Ahead of the plane, behind it, and the volume of the kerf in mm3.
+    """
     direction = tuple(float(value) for value in normal)
     ahead, rest = whole.split_by_plane(direction, offset + half)
     if half == 0:
@@ -95,16 +116,18 @@ def split_by_plane(
 def slices(
     body: manifold3d.Manifold, normal: Floats, walls: tuple[float, ...], half: float, kerf: list[float]
 ) -> list[manifold3d.Manifold]:
-    """A body between parallel walls, rising; adds the volume of each kerf to ``kerf``.
+    """The parts of a body between parallel walls, in rising order.
 
     Parameters
     ----------
     normal : (3,) float64
-        Unit.
-    walls : mm
-        Along it.
+        The direction across the walls, of length 1.
+    walls : tuple of float, mm
+        The places of the walls along it.
     half : float
-        Of the kerf, mm.
+        Half the kerf, in mm.
+    kerf : list[float]
+        The volume of each kerf is appended to this list.
     """
     found = []
     for wall in walls:
@@ -119,11 +142,16 @@ def slices(
 
 
 def own_walls(solid: Solid, body: manifold3d.Manifold, normal: Floats, offset: float) -> float:
-    """mm2 of a body's own surface that runs through a solid, but for what lies in its plane normal . p = offset.
+    """How much of a body's own surface runs through a solid, not counting what lies in its plane normal . p =
+    offset.
 
     Parameters
     ----------
     normal : (3,) float64
+
+    Returns
+    -------
+    float, mm2
     """
     piece = solid.manifold ^ body
     if piece.is_empty():

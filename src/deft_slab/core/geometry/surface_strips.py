@@ -1,7 +1,7 @@
-"""Strips that lie on a surface along a line: all that is between two distances from it, near the line.
+"""Strips that lie on a surface along a line: everything between two distances from the surface, near the line.
 
-A level set: distances on a grid in a narrow band along the line, marching cubes, and then every corner put exactly at
-its distance.
+A level set: distances on a grid in a narrow band along the line, then marching cubes, and then every vertex is moved
+to its exact distance.
 """
 
 from __future__ import annotations
@@ -43,24 +43,24 @@ _ROUNDS = 2
 
 @dataclass(frozen=True, eq=False)
 class Band:
-    """What a strip is to be, in a frame whose third axis goes across it. All in mm.
+    """The measures of a strip, in mm, in a frame whose third axis goes across it.
 
     Attributes
     ----------
-    lines : (k, 3)
-        Each, along its middle, on the surface.
+    lines : list of (k, 3) float64
+        The middle lines of the strip, on the surface.
     others : list[Floats]
-        Lines that the other side of the wall begins at.
+        Lines where the other side of the wall begins.
     ends : (k, 3) float64
-        Places that it keeps a distance ``end`` from.
+        Places that the strip keeps a distance ``end`` from.
     gap, thickness : float
-        From the surface to it, and of it.
+        The distance from the surface to the strip, and the thickness of the strip.
     width : float
-        Along the third axis.
+        Its width along the third axis.
     parts : int
-        How many each line is parted into, ``between`` apart.
+        How many parts each line is divided into, ``between`` apart.
     round : bool
-        It is what lies within half its width of the lines, in all directions.
+        Whether it is everything within half its width of the lines, in all directions.
     """
 
     lines: list[Floats]
@@ -76,19 +76,19 @@ class Band:
 
 
 def strip_on(skin: Solid, frame: Floats, band: Band) -> list[manifold3d.Manifold]:
-    """The parts of a strip, in the model's frame, largest first.
+    """The parts of a strip in the model's frame, largest first.
 
     Parameters
     ----------
     skin : Solid
-        The surface that it lies on, not closed where that is cut.
+        The surface that it lies on, open where that is cut.
     frame : (3, 3) float64
         Rows of the frame of ``band``.
 
     Raises
     ------
     JoinFailed
-        Nothing of it is left.
+        Nothing of the strip is left.
     """
     turned = Solid(skin.vertices @ frame.T, skin.triangles)
     step = band.thickness / _CELLS
@@ -101,18 +101,24 @@ def strip_on(skin: Solid, frame: Floats, band: Band) -> list[manifold3d.Manifold
 
 
 def _level(lines: list[Floats]) -> float | None:
-    """mm along the third axis at which flat lines lie; None where they do not."""
+    """The level, in mm along the third axis, at which flat lines lie; None if they are not flat."""
     heights = np.concatenate(lines)[:, 2]
     return float(heights.mean()) if np.ptp(heights) < _FLAT else None
 
 
 def _trimmed(body: manifold3d.Manifold, level: float, width: float) -> manifold3d.Manifold:
-    """Between two planes, half a width (mm) over and under a level."""
+    """A body trimmed to half a width above and below a level."""
     return body.trim_by_plane((0, 0, 1), level - width / 2).trim_by_plane((0, 0, -1), -level - width / 2)
 
 
 def _placed(body: manifold3d.Manifold, frame: Floats, parts: int) -> list[manifold3d.Manifold]:
-    """Its parts in the model's frame, largest first, without fragments. Raises JoinFailed."""
+    """The parts of a body in the model's frame, largest first, without fragments.
+
+    Raises
+    ------
+    JoinFailed
+        Nothing is left.
+    """
     pieces = sorted(body.simplify(_PLAIN).decompose(), key=lambda one: -one.volume())
     whole = sum(one.volume() for one in pieces)
     if whole <= 0:
@@ -122,7 +128,13 @@ def _placed(body: manifold3d.Manifold, frame: Floats, parts: int) -> list[manifo
 
 
 def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
-    """A strip in the frame of its band, from a grid of so many mm. Raises JoinFailed."""
+    """A strip in the frame of its band, made on a grid with so many mm between nodes.
+
+    Raises
+    ------
+    JoinFailed
+        It does not close.
+    """
     reach = band.width / 2 if band.round else 1.25 * float(np.hypot(band.width / 2, band.gap + band.thickness))
     lines = [evenly(line, 0.5 * step) for line in band.lines]
     surface = _NearFacets.near(turned, np.concatenate(lines), band.others, reach + 2 * step)
@@ -150,7 +162,7 @@ class _NearFacets:
     Attributes
     ----------
     wanted : (m,) bool
-        Those on the side of the wall that is meant.
+        Which of them lie on the wanted side of the wall.
     """
 
     vertices: Floats
@@ -159,8 +171,8 @@ class _NearFacets:
 
     @classmethod
     def near(cls, skin: Solid, line: Floats, others: list[Floats], reach: float) -> _NearFacets:
-        """Of a whole surface. The side that facets are on is the one of the line from which the way to them, along the
-        surface, is shortest.
+        """The facets of a whole surface that lie near a line. A facet is on the side whose line is nearer to it
+        along the surface.
         """
         corners = skin.vertices[skin.triangles]
         middles = corners.mean(axis=1)
@@ -190,13 +202,20 @@ class _NearFacets:
         return cls(vertices, triangles, np.where(source >= 0, here[np.maximum(source, 0)], False))
 
     def signed(self, points: Floats) -> tuple[Floats, Bools, Floats]:
-        """((k,) mm outside the surface, below 0 within, (k,) whether the wanted side is nearest, (k, 3) mm, there)."""
+        """The distance of points from the surface.
+
+        Returns
+        -------
+        (k,) float64, (k,) bool, (k, 3) float64
+            mm outside the surface, negative inside; whether the wanted side is nearest; and the nearest point, in
+            mm.
+        """
         kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_PSEUDONORMAL
         away, facet, nearest, _ = igl.signed_distance(points, self.vertices, self.triangles, kind)
         return away, self.wanted[facet], nearest
 
     def settled(self, corners: Floats, band: Band, step: float) -> Floats:
-        """Corners of a strip, those of its inner and its outer face put exactly at their distances."""
+        """The vertices of a strip, with those of its inner and outer face moved to their exact distances."""
         away, _, nearest = self.signed(np.ascontiguousarray(corners))
         inner, outer = (np.abs(away - at) < 0.6 * step for at in (band.gap, band.gap + band.thickness))
         wish = np.where(inner, band.gap, np.where(outer, band.gap + band.thickness, away))
@@ -204,7 +223,7 @@ class _NearFacets:
         return np.asarray(nearest + (corners - nearest) * scale[:, None])
 
     def nearest_to(self, body: manifold3d.Manifold) -> float:
-        """mm from the surface to the middles of the facets of a body."""
+        """The distance from the surface to the nearest facet centre of a body, in mm."""
         mesh = body.to_mesh64()
         corners = np.asarray(mesh.vert_properties)[:, :3][np.asarray(mesh.tri_verts).astype(np.int64)]
         squared, _, _ = igl.point_mesh_squared_distance(
@@ -215,14 +234,16 @@ class _NearFacets:
 
 @dataclass(frozen=True, eq=False)
 class _Grid:
-    """Attributes
+    """A grid near a line, of which only some nodes are evaluated.
+
+    Attributes
     ----------
     low : (3,) float64, mm
-        Of its first node.
+        Its first node.
     step : float, mm
-        Shape.
+        The distance between nodes.
     nodes : (k,) int64
-        Numbers of those that are looked at.
+        The numbers of the nodes that are evaluated.
     """
 
     low: Floats
@@ -232,7 +253,7 @@ class _Grid:
 
     @classmethod
     def around(cls, line: Floats, reach: float, step: float) -> _Grid:
-        """With the nodes within a reach (mm) of a line, and a few more."""
+        """A grid with the nodes within reach of a line, and a few more."""
         low = line.min(axis=0) - reach - 2 * step
         x, y, z = (int(n) for n in np.ceil((line.max(axis=0) + reach + 2 * step - low) / step).astype(int) + 1)
         if x * y * z > _MOST_CELLS:
@@ -247,14 +268,24 @@ class _Grid:
         return cls(low, step, (x, y, z), np.flatnonzero(wanted))
 
     def places(self, nodes: Ints) -> Floats:
-        """(k, 3) mm of nodes."""
+        """The places of nodes.
+
+        Returns
+        -------
+        (k, 3) float64, mm
+        """
         return self.low + self.step * np.stack(np.unravel_index(nodes, self.shape), axis=1)
 
 
 def _field(
     surface: _NearFacets, grid: _Grid, lines: list[Floats], band: Band, reach: float
 ) -> Floats32:
-    """(x, y, z) mm outside the strip, at the nodes of a grid."""
+    """The distance of each node from the strip, negative inside.
+
+    Returns
+    -------
+    (x, y, z) float32, mm
+    """
     places = grid.places(grid.nodes)
     line = np.concatenate(lines)
     off, near = cKDTree(line).query(places, distance_upper_bound=reach + grid.step)
@@ -278,7 +309,9 @@ def _field(
 
 
 def _breaks(lines: list[Floats], parts: int) -> tuple[Floats, Floats]:
-    """((k,) mm along the lines, one after the other, of each of their points; where they are parted)."""
+    """Where along the lines each of their points lies, and where the lines are divided, in mm, one line after the
+    other.
+    """
     along, breaks, start = [], list[float](), 0.0
     for line in lines:
         lengths = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
@@ -290,19 +323,35 @@ def _breaks(lines: list[Floats], parts: int) -> tuple[Floats, Floats]:
 
 
 def _begins(line: cKDTree, part: Solid) -> Bools:
-    """(m,) whether a facet begins at a line."""
+    """Which facets begin at a line.
+
+    Returns
+    -------
+    (m,) bool
+    """
     return np.asarray((line.query(part.vertices)[0] < _ON_LINE)[part.triangles].any(axis=1))
 
 
 def evenly(line: Floats, step: float) -> Floats:
-    """(k, 3) points along a line, no further apart than a step (mm)."""
+    """Points along a line, no farther apart than a step.
+
+    Returns
+    -------
+    (k, 3) float64
+    """
     lengths = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(line, axis=0), axis=1))]
     at = np.union1d(lengths, np.linspace(0.0, lengths[-1], max(int(np.ceil(lengths[-1] / step)), 1) + 1))
     return np.stack([np.interp(at, lengths, line[:, k]) for k in range(3)], axis=1)
 
 
 def _closed(vertices: Floats, triangles: AnyInts) -> manifold3d.Manifold:
-    """A body, if it is one. Raises JoinFailed."""
+    """A body of the boolean library.
+
+    Raises
+    ------
+    JoinFailed
+        The surface is not closed.
+    """
     try:
         return closed_body(vertices, np.array(triangles), tr("This strip could not be made: it does not close."))
     except CutFailed as error:

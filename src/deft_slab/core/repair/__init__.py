@@ -1,1 +1,1 @@
-"""Mending: making a closed, outward surface of what a file held, in steps of rising force."""
+"""Mending: makes a closed surface that faces outward from what a file contained, in steps of increasing force."""

@@ -1,4 +1,4 @@
-"""The gentlest step: doubled facets and facets without area dropped, cracks closed."""
+"""The gentlest step of mending: drops doubled facets and facets without area, and closes cracks."""
 
 from __future__ import annotations
 
@@ -20,18 +20,20 @@ CRACK = 2e-4
 
 @dataclass(frozen=True, eq=False)
 class Cleaned:
-    """Attributes
+    """The result of cleaning.
+
+    Attributes
     ----------
     solid : Solid
         What is left.
     doubled, flat : int
         Facets dropped because they lie on another, or have no area.
     cracks : int
-        Corners that were moved onto another.
+        Vertices that were moved onto another.
     widest : float
-        By how much at most.
+        How far a vertex was moved at most.
     places : (k, 2, 3) float64
-        Where.
+        The places of the cracks.
     """
 
     solid: Solid
@@ -43,12 +45,12 @@ class Cleaned:
 
 
 def clean(solid: Solid) -> Cleaned:
-    """The surface without doubled and flat facets, its cracks closed.
+    """Drop doubled and flat facets, and close cracks.
 
     Raises
     ------
     OpenSurface
-        Nothing is left, for all facets lay on each other.
+        Nothing is left, because all facets lay on each other.
     """
     keep, membranes = not_doubled(solid.triangles)
     doubled = int(np.count_nonzero(~keep))
@@ -67,7 +69,12 @@ def clean(solid: Solid) -> Cleaned:
 
 
 def joined_places(before: Solid, after: Solid, moved: Ints) -> Ints:
-    """(k,) the vertices of ``after`` that those of ``before`` were moved onto."""
+    """The vertices of ``after`` that vertices of ``before`` were moved onto.
+
+    Returns
+    -------
+    (k,) int64
+    """
     return np.asarray(cKDTree(after.vertices).query(before.vertices[moved])[1])
 
 
@@ -77,8 +84,13 @@ def _edges_of(solid: Solid, chosen: Bools) -> Floats:
 
 
 def not_doubled(triangles: Ints32) -> tuple[Bools, Bools]:
-    """(keep, membrane) of each facet. Facets on the same three corners that face alike are kept once; as many facing
-    one way as the other enclose nothing (a membrane) and go altogether.
+    """Which facets to keep. Of facets with the same three vertices that face the same way one is kept. If as many
+    face one way as the other, they enclose nothing (a membrane), and all of them go.
+
+    Returns
+    -------
+    (m,) bool, (m,) bool
+        Whether to keep each facet, and whether it is part of a membrane.
     """
     order = np.sort(triangles, axis=1).astype(np.int64)
     count = np.int64(triangles.max(initial=0)) + 1
@@ -105,14 +117,24 @@ def not_doubled(triangles: Ints32) -> tuple[Bools, Bools]:
 
 
 def _flat_shells(solid: Solid) -> Bools:
-    """(m,) facets of shells that have no area at all: strays that only enlarge the box."""
+    """The facets of shells that have no area at all: strays that only enlarge the bounding box.
+
+    Returns
+    -------
+    (m,) bool
+    """
     shells = shells_of(solid)
     area = np.bincount(shells.of, solid.areas, minlength=len(shells.triangles))
     return np.asarray((area <= 1e-12 * solid.diagonal**2)[shells.of])
 
 
 def open_edges(triangles: Ints32) -> Ints:
-    """(k, 2) directed edges that no facet walks the other way, as often as they lack one."""
+    """The directed edges that no facet walks the other way, repeated as often as one is missing.
+
+    Returns
+    -------
+    (k, 2) int64
+    """
     count = np.int64(triangles.max(initial=0)) + 1
     edge, rising = edge_numbers(triangles, int(count))
     walked = np.sort(2 * edge + rising)
@@ -126,8 +148,12 @@ def open_edges(triangles: Ints32) -> Ints:
 
 
 def _cracks_closed(solid: Solid) -> tuple[Solid, Ints, float]:
-    """(solid, moved vertices, widest): corners of open edges that lie next to each other joined, where that leaves
-    fewer open edges.
+    """Join vertices of open edges that lie next to each other, where that leaves fewer open edges.
+
+    Returns
+    -------
+    Solid, (k,) int64, float
+        The solid, the vertices that were moved, and the widest move.
     """
     edges = open_edges(solid.triangles)
     if not len(edges):

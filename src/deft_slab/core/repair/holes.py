@@ -1,4 +1,4 @@
-"""Holes closed: flat ones flat, small ones with the least area, large ones smooth."""
+"""Closes holes: flat ones flat, small ones with the least area, large ones smoothly."""
 
 from __future__ import annotations
 
@@ -36,14 +36,16 @@ _MOST_INSIDE = 20_000
 
 @dataclass(frozen=True, eq=False)
 class Hole:
-    """Attributes
+    """A hole that was closed.
+
+    Attributes
     ----------
     rim : (n, 3) float64
-        Its corners in order.
+        Its vertices in order.
     width : float
-        The largest distance across.
+        Its largest distance across.
     how : Literal[flat, least area, smooth]
-        The way it was closed.
+        How it was closed.
     """
 
     rim: Floats
@@ -53,12 +55,14 @@ class Hole:
 
 @dataclass(frozen=True, eq=False)
 class HolePatch:
-    """Attributes
+    """A patch over a hole with n vertices around it.
+
+    Attributes
     ----------
     points : (p, 3) float64
-        New corners.
+        The new vertices.
     triangles : (q, 3) int64
-        Below n a corner of the loop, from n on a new one.
+        Indices: below n a vertex of the rim, from n on a new one.
     """
 
     points: Floats
@@ -67,15 +71,20 @@ class HolePatch:
 
 
 def loops_of(triangles: Ints32) -> list[Ints]:
-    """The rims of the holes: corner numbers in the order in which a patch must walk them. No corner twice in one.
+    """The rims of the holes, as vertex numbers in the order in which a patch must walk them. No vertex occurs twice
+    in one rim.
 
-    As each facet walks a closed way, as many open edges begin at a corner as end there; so they always fall into
-    loops, and closing every loop closes the surface, whatever it looks like.
+    Each facet walks a closed way, so as many open edges begin at a vertex as end there. The open edges therefore
+    always form loops, and closing every loop closes the surface, whatever it looks like.
 
     Parameters
     ----------
     triangles : (m, 3) int32
-        Each rim is (n,).
+        Indices of vertices.
+
+    Returns
+    -------
+    list of (n,) int64
     """
     following: dict[int, list[int]] = {}
     for start, end in open_edges(triangles)[:, ::-1].tolist():
@@ -100,8 +109,12 @@ def loops_of(triangles: Ints32) -> list[Ints]:
 
 
 def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
-    """(the surface with a patch over every hole, the holes, widest first). Facets are numbered anew; flakes that
-    enclose nothing are gone.
+    """Put a patch over every hole. The facets are renumbered, and flakes that enclose nothing are removed.
+
+    Returns
+    -------
+    Solid, list of Hole
+        The closed surface, and the holes, widest first.
 
     Raises
     ------
@@ -140,7 +153,7 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
 
 
 def _patched(solid: Solid, loops: list[Ints], patches: list[HolePatch]) -> tuple[Solid, Ints]:
-    """(the surface with its patches, number of the patch of each facet, -1 for none)."""
+    """The surface with its patches, and for each facet the number of its patch, -1 for none."""
     points, triangles = [solid.vertices], [solid.triangles.astype(np.int64)]
     patch_of = [np.full(len(solid.triangles), -1, np.int64)]
     count = len(solid.vertices)
@@ -163,15 +176,16 @@ def _width(rim: Floats) -> float:
 def patch_for(rim: Floats, ring) -> HolePatch:  # type: ignore[no-untyped-def]
     """A patch over a loop.
 
-    Cases, in this order: three corners; flat with few corners; many corners where the surface around leads into the
-    hole (smooth); flat; the rest. A patch that cannot be made well in one way is made in a simpler one.
+    The cases, in this order: three vertices; flat with few vertices; many vertices where the surrounding surface
+    leads into the hole (smooth); flat; all others. If a patch cannot be made well in one way, a simpler way is taken.
 
     Parameters
     ----------
     rim : (n, 3) float64
-        Corners in the order that the patch walks.
+        The vertices in the order that the patch walks.
     ring
-        Called without arguments, gives for a smooth patch what lies around the rim (see ``_ring_finder``).
+        Called without arguments, gives what a smooth patch needs to know of the surroundings (see
+        ``_ring_finder``).
     """
     n = len(rim)
     if n == 3:
@@ -189,7 +203,7 @@ def patch_for(rim: Floats, ring) -> HolePatch:  # type: ignore[no-untyped-def]
 
 
 def _rises(rim: Floats, patch: HolePatch) -> float:
-    """How far a patch goes beyond the plane of its loop, and beyond the loop itself."""
+    """How far a patch extends beyond the plane of its loop, and beyond the loop itself."""
     middle = rim.mean(axis=0)
     _, _, axes = np.linalg.svd(rim - middle, full_matrices=False)
     height = np.abs((patch.points - middle) @ axes[2]).max(initial=0.0)
@@ -197,8 +211,8 @@ def _rises(rim: Floats, patch: HolePatch) -> float:
 
 
 def _leads_inward(rim: Floats, around: Floats, links: Ints) -> bool:
-    """Whether the surface, going on beyond the rim, would close over the hole: as over a lost piece of a shoulder, and
-    not as at the end of a tube or under a flaring foot.
+    """Whether the surface, continued beyond the rim, would close over the hole: as over a missing piece of a
+    shoulder, but not at the end of a tube or under a flaring foot.
     """
     leaving = links[(links[:, 0] < len(rim)) & (links[:, 1] >= len(rim))]
     if not len(leaving):
@@ -223,7 +237,7 @@ def _leads_inward(rim: Floats, around: Floats, links: Ints) -> bool:
 
 
 def _flat_patch(rim: Floats) -> HolePatch | None:
-    """Ears cut off in the plane of the loop; None where it is not flat, or crosses itself."""
+    """A patch by ear clipping in the plane of the loop; None if the loop is not flat, or crosses itself."""
     middle = rim.mean(axis=0)
     _, spread, axes = np.linalg.svd(rim - middle, full_matrices=False)
     if np.abs((rim - middle) @ axes[2]).max() > FLAT * _width(rim) or spread[1] < 1e-9 * max(spread[0], 1e-300):
@@ -244,7 +258,7 @@ def _flat_patch(rim: Floats) -> HolePatch | None:
 
 
 def _least_area_patch(rim: Floats) -> HolePatch:
-    """No new corners; for a very long loop, a fan."""
+    """A patch of least area without new vertices; for a very long loop, a fan."""
     n = len(rim)
     if n > _MOST_EXACT:
         return _fan(rim)
@@ -261,18 +275,18 @@ def _least_area_patch(rim: Floats) -> HolePatch:
 
 
 def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> HolePatch:
-    """A patch that goes on as the surface around it does.
+    """A patch that continues the surface around it.
 
-    Its net is the Delaunay net of a disc whose edge is the loop; its shape minimises the squared umbrella (the
-    thin-plate energy of Kobbelt et al. 1998, Interactive multi-resolution modeling on arbitrary meshes) over the new
-    corners and the rim, the rim and what lies around it staying where they are.
+    Its mesh is the Delaunay triangulation of a disc whose edge is the loop. Its shape minimises the squared umbrella
+    (the thin-plate energy of Kobbelt et al. 1998, Interactive multi-resolution modeling on arbitrary meshes) over the
+    new vertices and the rim, while the rim and its surroundings stay in place.
 
     Parameters
     ----------
     around : (r, 3) float64
-        Corners of the facets next to the rim.
+        The vertices of the facets next to the rim.
     links : (l, 2) int64
-        Their edges with the rim, 0 to n - 1 a corner of the rim, from n on one of ``around``.
+        Edges between these and the rim: 0 to n - 1 is a vertex of the rim, from n on one of ``around``.
     """
     n = len(rim)
     steps = np.linalg.norm(np.roll(rim, -1, axis=0) - rim, axis=1)
@@ -296,7 +310,7 @@ def _smooth_patch(rim: Floats, around: Floats, links: Ints) -> HolePatch:
 
 
 def _fan(rim: Floats) -> HolePatch:
-    """From every edge of the loop to its middle."""
+    """Triangles from every edge of the loop to its middle."""
     n = len(rim)
     corners = np.stack([np.arange(n), (np.arange(n) + 1) % n, np.full(n, n)], axis=1)
     return HolePatch(rim.mean(axis=0)[None], corners, "least area")
@@ -318,7 +332,12 @@ def _counter_clockwise(points: Floats, net: Ints) -> Ints:
 
 
 def _umbrella(count: int, pairs: Ints, weight: Floats) -> csc_array:
-    """(count, count): each point less the weighted mean of its neighbours."""
+    """The umbrella operator: each point minus the weighted mean of its neighbours.
+
+    Returns
+    -------
+    (count, count) sparse array
+    """
     i, j = np.r_[pairs[:, 0], pairs[:, 1]], np.r_[pairs[:, 1], pairs[:, 0]]
     w = np.r_[weight, weight]
     total = np.bincount(i, w, minlength=count)
@@ -328,7 +347,7 @@ def _umbrella(count: int, pairs: Ints, weight: Floats) -> csc_array:
 
 
 def _membrane(places: Floats, pairs: Ints, free: Ints) -> Floats:
-    """Free points at the mean of their neighbours."""
+    """Free points moved to the mean of their neighbours."""
     matrix = _umbrella(len(places), pairs, np.ones(len(pairs)))[free]
     fixed = np.setdiff1d(np.arange(len(places)), free)
     solved = splu(csc_array(matrix[:, free])).solve(-(matrix[:, fixed] @ places[fixed]))
@@ -338,7 +357,9 @@ def _membrane(places: Floats, pairs: Ints, free: Ints) -> Floats:
 
 
 def _thin_plate(places: Floats, pairs: Ints, free: Ints, rim: int) -> Floats:
-    """Free points where the squared umbrella of the free points and the rim is least; near neighbours weigh more."""
+    """Free points placed so that the squared umbrella of the free points and the rim is least. Near neighbours weigh
+    more.
+    """
     length = np.linalg.norm(places[pairs[:, 0]] - places[pairs[:, 1]], axis=1)
     weight = 1.0 / np.maximum(length, 0.1 * max(float(np.median(length)), 1e-300))
     rows = np.r_[np.arange(rim), free]
@@ -353,8 +374,8 @@ def _thin_plate(places: Floats, pairs: Ints, free: Ints, rim: int) -> Floats:
 
 
 def _ring_finder(solid: Solid, loops: list[Ints]):  # type: ignore[no-untyped-def]
-    """A function of a loop that gives (around, links) of ``_smooth_patch``: the corners of the facets that touch the
-    rim, and the edges of those facets.
+    """A function that gives, for a loop, ``around`` and ``links`` of ``_smooth_patch``: the vertices of the facets
+    that touch the rim, and the edges of those facets.
     """
     on_rim = np.zeros(len(solid.vertices), np.bool_)
     for loop in loops:

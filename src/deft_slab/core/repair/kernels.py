@@ -1,4 +1,4 @@
-"""Compiled kernels of mending: plain arrays, no classes."""
+"""Compiled loops for mending."""
 
 from __future__ import annotations
 
@@ -10,7 +10,8 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def least_area(points, choice, cost):
-    """Fills choice[i, j] with the corner k that closes the span i..j of a loop with least area, cost[i, j] with it.
+    """Fill ``choice[i, j]`` with the vertex k that closes the span i..j of a loop with the least area, and ``cost[i,
+    j]`` with that area.
 
     Method: Barequet and Sharir 1995, Filling gaps in the boundary of a polyhedron (dynamic programming over spans).
 
@@ -37,14 +38,15 @@ def least_area(points, choice, cost):
 
 @njit(cache=True, nogil=True)
 def winding_sums(start, facets, weight):
-    """(weight of the hits of columns at which the winding number does not change between 0 and 1, weight of all).
+    """The weight of those hits of columns at which the winding number does not change between 0 and 1, and the
+    weight of all hits.
 
     Parameters
     ----------
     start, facets
-        As in ``judge.columns.Columns``.
-    weight : (m,)
-        Of a hit of each facet.
+        As in ``column_field.Columns``.
+    weight : (m,) float64
+        The weight of a hit on each facet.
     """
     bad = whole = 0.0
     for cell in range(len(start) - 1):

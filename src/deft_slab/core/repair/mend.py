@@ -1,4 +1,4 @@
-"""The steps of mending, one after the other, and the report of what each found and did."""
+"""Runs the steps of mending one after the other, and reports what each found and did."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ _NOWHERE = np.empty((0, 2, 3))
 
 
 def advised(solid: Solid) -> Mending:
-    """The gentlest mending that a surface needs; none for a sound one."""
+    """The gentlest mending that a surface needs; none if it is sound."""
     return Mending(clean=True, orient=True, close=True) if solid.defects.sentence() else Mending()
 
 
@@ -56,15 +56,19 @@ class _Record:
 def mended(
     solid: Solid, mending: Mending, factors: Floats, job: Job = QUIET, *, rods: bool = False
 ) -> tuple[Solid, MendReport]:
-    """The surface after the wished steps, and what they did. Bodies that overlap always get one skin, once closed.
+    """Run the wanted steps on a surface. Bodies that overlap always get one common skin once they are closed.
 
     Parameters
     ----------
     factors : (3,) float64, mm
-        In one unit of the solid, for what counts as a speck.
+        Millimetres in one unit of the solid along each axis, which decide what counts as a speck.
     rods : bool
-        There are some that look like supports, which are no specks Lengths and places of the report are in
-        units of the solid.
+        Whether some bodies look like supplied supports; these do not count as specks.
+
+    Returns
+    -------
+    Solid, MendReport
+        The surface and the report, whose lengths and places are in units of the solid.
 
     Raises
     ------
@@ -109,12 +113,16 @@ def mended(
 
 
 def _specks(solid: Solid, factors: Floats, *, rods: bool) -> Bools:
-    """(k,) which shells are specks.
+    """Which shells are stray specks.
 
     Parameters
     ----------
     rods : bool
-        Those that look like supports are none.
+        Whether shells that look like supplied supports are excepted.
+
+    Returns
+    -------
+    (k,) bool
     """
     shells = shells_of(solid)
     specks = specks_among(shells, factors)
@@ -159,7 +167,12 @@ def _oriented(solid: Solid, record: _Record) -> Solid:
 
 
 def _boxes(shells: Shells, chosen: Bools) -> Floats:
-    """(k, 2, 3) the diagonals of the boxes of some shells."""
+    """The diagonals of the bounding boxes of some shells.
+
+    Returns
+    -------
+    (k, 2, 3) float64
+    """
     return np.stack([shells.low[chosen], shells.high[chosen]], axis=1)[:_MOST_PLACES]
 
 
@@ -227,7 +240,12 @@ def _joined(solid: Solid, record: _Record) -> Solid:
 
 
 def _joins(before: Solid, after: Solid) -> Floats:
-    """(k, 2, 3) the edges of the joined surface where skins of different bodies meet."""
+    """The edges of the joined surface where the skins of different bodies meet.
+
+    Returns
+    -------
+    (k, 2, 3) float64
+    """
     shell = shells_of(before).of[after.origin]
     count = np.int64(len(after.vertices))
     key, _ = edge_numbers(after.triangles, len(after.vertices))
@@ -251,7 +269,7 @@ def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
 
 
 def _distance(new: Solid, old: Solid) -> float:
-    """The largest distance from the corners and facet middles of one surface to another."""
+    """The largest distance from the vertices and facet centres of one surface to another."""
     if not len(new.triangles):
         return 0.0
     points = np.concatenate([new.vertices, new.centroids])
@@ -267,12 +285,12 @@ def _two_way(new: Solid, old: Solid) -> float:
 
 
 def tangled_share(solid: Solid) -> float:
-    """Share of the surface that is not the border between the outside and the inside of the solid.
+    """The share of the surface that is not a border between the outside and the inside of the solid.
 
-    A sound surface has a winding number of 0 just outside and 1 just inside of each facet. A closed one is looked at
-    where the columns of three rasters meet it, along the three axes: as n_x^2 + n_y^2 + n_z^2 = 1, hits that weigh
-    |n . axis| stand for equal areas. One with holes, where a column's count cannot be trusted, in some 1,500 places
-    spread by area, by the generalized winding number (Jacobson et al. 2013).
+    A sound surface has a winding number of 0 just outside and 1 just inside of each facet. A closed surface is tested
+    where the columns of three grids along the axes meet it: because n_x^2 + n_y^2 + n_z^2 = 1, hits weighted with |n
+    . axis| stand for equal areas. A surface with holes, where the count along a column cannot be trusted, is tested
+    at some 1,500 places spread by area, with the generalized winding number (Jacobson et al. 2013).
     """
     if float(solid.areas.sum()) <= 0:
         return 0.0

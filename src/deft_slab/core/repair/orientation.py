@@ -1,4 +1,4 @@
-"""Facets turned so that neighbours agree, and outward."""
+"""Turns facets so that neighbours agree, and so that they face outward."""
 
 from __future__ import annotations
 
@@ -11,11 +11,16 @@ from ..mesh.solid import Solid
 
 
 def oriented(solid: Solid) -> tuple[Solid, Bools]:
-    """(solid, (m,) which facets were turned).
+    """Orient the facets of a surface.
 
-    Neighbours across an edge of two facets are made to agree; each such patch then faces the way most of its area
-    faced before. A shell that encloses less than nothing is turned as a whole, unless another shell is around it: then
-    it is a void, and meant to face inward.
+    Neighbours that share an edge of two facets are made to agree. Each such patch then faces the way that most of its
+    area faced before. A shell with negative volume is turned as a whole, unless another shell is around it: then it
+    is a void, and meant to face inward.
+
+    Returns
+    -------
+    Solid, (m,) bool
+        The solid, and which facets were turned.
     """
     turned = np.zeros(len(solid.triangles), np.bool_)
     if solid.defects.flipped_edges:
@@ -30,7 +35,12 @@ def oriented(solid: Solid) -> tuple[Solid, Bools]:
 
 
 def _is_turned(before: Ints32, after: Ints) -> Bools:
-    """(m,) whether the corners of a facet are walked the other way round."""
+    """Which facets walk their vertices the other way round.
+
+    Returns
+    -------
+    (m,) bool
+    """
     follows = [(before[:, 0] == after[:, k]) & (before[:, 1] == after[:, (k + 1) % 3]) for k in range(3)]
     return np.asarray(~np.logical_or.reduce(follows))
 
@@ -45,7 +55,12 @@ def _with_turned(solid: Solid, turned: Bools) -> Solid:
 def _inward(
     volume: Floats, low: Floats, high: Floats
 ) -> Bools:
-    """(k,) shells that face inward and have no other shell around their box."""
+    """Which shells face inward and have no other shell around their box.
+
+    Returns
+    -------
+    (k,) bool
+    """
     size = np.prod(np.maximum(high - low, 1e-12), axis=1)
     wrong = volume < -1e-6 * size
     for shell in np.flatnonzero(wrong):

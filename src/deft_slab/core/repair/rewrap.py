@@ -1,9 +1,9 @@
-"""The surface made anew around what the old one encloses, where nothing gentler closes it.
+"""Rebuilds the surface around what the old one encloses, where nothing gentler closes it.
 
-Signed distance on a grid: the sign from the generalized winding number (Jacobson, Kavan and Sorkine-Hornung 2013,
-Robust inside-outside segmentation using generalized winding numbers; fast form by Barill et al. 2018), the distance
-exact in a narrow band. Over a hole there is no surface to be near to; there the winding number itself, which passes
-smoothly through a half, takes the place of the distance.
+Signed distance on a grid. The sign comes from the generalized winding number (Jacobson, Kavan and Sorkine-Hornung
+2013, Robust inside-outside segmentation using generalized winding numbers; fast form by Barill et al. 2018), and the
+distance is exact in a narrow band. Over a hole there is no surface to measure from; there the winding number itself,
+which passes smoothly through one half, takes the place of the distance.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ _NEAR = 1.1
 
 
 def rewrapped(solid: Solid, fineness: float, job: Job = QUIET) -> Solid:
-    """A closed surface around what the old one encloses; facets are numbered anew.
+    """A closed surface around what the old one encloses. The facets are renumbered.
 
     Parameters
     ----------
@@ -78,7 +78,12 @@ def rewrapped(solid: Solid, fineness: float, job: Job = QUIET) -> Solid:
 
 
 def _winding(solid: Solid, points: Floats, job: Job) -> Floats:
-    """(n,) winding number of the surface around each point."""
+    """The winding number of the surface around each point.
+
+    Returns
+    -------
+    (n,) float64
+    """
     vertices, faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
     found = np.empty(len(points))
     for start in range(0, len(points), _CHUNK):
@@ -90,8 +95,8 @@ def _winding(solid: Solid, points: Floats, job: Job) -> Floats:
 
 
 def _coarse(solid: Solid, low: Floats, fineness: float, blocks: Ints, job: Job) -> tuple[Floats32, Bools]:
-    """(field, wanted): the sign on all points, two cells strong, from the corners of the blocks; and the blocks that
-    must be looked at finely.
+    """The sign at all points, two cells strong, from the corners of the blocks; and which blocks must be evaluated
+    finely.
     """
     corners = blocks + 1
     at = np.stack(np.meshgrid(*(np.arange(n) for n in corners), indexing="ij"), axis=-1).reshape(-1, 3)
@@ -110,7 +115,7 @@ def _coarse(solid: Solid, low: Floats, fineness: float, blocks: Ints, job: Job) 
 
 
 def _touched(solid: Solid, low: Floats, fineness: float, blocks: Ints) -> Bools:
-    """Blocks that the surface comes near: facets are divided until their corners and middles lie less than a cell
+    """Which blocks the surface comes near. Facets are divided until their vertices and centres are less than a cell
     apart, and each of these points marks the blocks around it.
     """
     touched = np.zeros(blocks, np.bool_)
@@ -124,7 +129,7 @@ def _touched(solid: Solid, low: Floats, fineness: float, blocks: Ints) -> Bools:
 
 
 def _fine(solid: Solid, low: Floats, fineness: float, field: Floats32, wanted: Bools, job: Job) -> None:
-    """Puts the signed distance into the wanted blocks of the field, never more than the band is wide."""
+    """Write the signed distance into the wanted blocks of the field, clamped to the width of the band."""
     tree = igl.AABB()
     vertices, faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
     tree.init(vertices, faces)

@@ -1,4 +1,4 @@
-"""Fewer triangles."""
+"""Simplifies surfaces."""
 
 from __future__ import annotations
 
@@ -11,9 +11,10 @@ from ..progress import QUIET, Job
 
 
 def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
-    """The surface with about so many triangles; facets are numbered anew. A closed one stays closed.
+    """The surface simplified to about so many triangles. The facets are renumbered, and a closed surface stays
+    closed.
 
-    Method: quadric error metrics (Garland and Heckbert 1997), as in the library.
+    Method: quadric error metrics (Garland and Heckbert 1997), as implemented by the library.
 
     Raises
     ------
