@@ -1,1 +1,1 @@
-"""Hollowing pieces: voids, lattice, vents and plugs."""
+"""Hollowing: voids, lattice, vents and plugs."""

@@ -1,4 +1,4 @@
-"""Carrying out the hollows of a plan on its pieces."""
+"""Applies the hollows of a plan to its pieces."""
 
 from __future__ import annotations
 
@@ -41,14 +41,16 @@ _NEAR = 0.5
 
 @dataclass(frozen=True, eq=False)
 class Hollowed:
-    """Attributes
+    """The hollowed pieces.
+
+    Attributes
     ----------
     parts : list[Part]
-        The pieces, hollow where they are to be, then plugs.
+        The pieces, followed by the plugs.
     reports : dict[str, HollowReport]
-        By the id of the hollow.
+        What became of each hollow, by its id.
     names, kinds : dict[int, str]
-        Of the plugs, by the number of the part.
+        Names and kinds of the plugs, by part number.
     """
 
     parts: list[Part]
@@ -63,11 +65,12 @@ class Emptied:
 
     Attributes
     ----------
-    solid : mm
+    solid : Solid
+        In mm.
     voids : tuple[Solid, ...]
-        The solids of each, with their lattice left out.
-    volumes : mm3
-        Of each without lattice.
+        Each void as a solid, with its lattice left out.
+    volumes : tuple of float, mm3
+        The volume of each, without the lattice.
     least_wall : float, mm
     """
 
@@ -78,12 +81,12 @@ class Emptied:
 
 
 def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Cache, job: Job = QUIET) -> Hollowed:
-    """The pieces, each hollow as wished; one that cannot be made is left out and says why.
+    """Hollow all pieces as wanted. A hollow that cannot be made is left out, and its report says why.
 
     Parameters
     ----------
     kept : Cache
-        Keeps what was made, so that another vent does not make the void anew.
+        Caches what was made, so that the void is not made again for another vent.
 
     Raises
     ------
@@ -122,7 +125,15 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Cache, job: J
 
 
 def emptied(part: Part, hollow: Hollow, kept: Cache, job: Job = QUIET) -> Emptied:
-    """A piece with the voids of a hollow, and without its vents; made once. Raises HollowFailed, Cancelled."""
+    """A piece with the voids of a hollow, and without its vents. The result is cached.
+
+    Raises
+    ------
+    HollowFailed
+        The hollow cannot be made.
+    Cancelled
+        The job is no longer wanted.
+    """
     bare = hollow.model_copy(update={"vents": (), "id": "", "gap": 0.0, "keyed": True, "anchor": (0.0, 0.0, 0.0)})
     made = partial(_emptied, part.solid, hollow, job)
     found: Emptied = kept.once(("emptied", part.key, bare), made, 2 * len(part.solid.triangles))
@@ -163,7 +174,7 @@ Closing = list[tuple[Vent, manifold3d.Manifold]]
 
 
 def _hollowed(part: Part, hollow: Hollow, kept: Cache, job: Job) -> tuple[tuple[HollowReport, Part], Closing]:
-    """((what became of a hollow, the piece), its plugs)."""
+    """What became of a hollow, the hollowed piece, and its plugs."""
     empty = emptied(part, hollow, kept, job.part(0.0, 0.9))
     key: Hashable = ("hollow", part.key, hollow)
 
@@ -209,7 +220,7 @@ def _vented(before: Solid, empty: Emptied, hollow: Hollow) -> tuple[HollowReport
 
 
 def reach(empty: Emptied, vent: Vent) -> VentReport:
-    """Whether a vent opens a void: its axis goes from the surface through the wall into one."""
+    """Whether a vent opens a void: its axis must lead from the surface through the wall into one."""
     solid = empty.solid
     place, along = np.array(vent.place), np.array(vent.along)
     off = float(met_first(solid, (place - _BACK * along)[None], along[None])[0][0]) - _BACK
@@ -230,12 +241,22 @@ def reach(empty: Emptied, vent: Vent) -> VentReport:
 
 
 def is_void(solid: Solid) -> Bools:
-    """(m,) the facets that are the walls of a void."""
+    """The facets that are the walls of a void.
+
+    Returns
+    -------
+    (m,) bool
+    """
     numbers = [-1 - n for n, face in enumerate(solid.made) if face.role == VOID]
     return np.asarray(np.isin(solid.origin, numbers))
 
 
 def void_at(empty: Emptied, place: Floats) -> int:
-    """The number of the void on whose wall a place (3,) mm lies."""
+    """The number of the void on whose wall a place lies.
+
+    Parameters
+    ----------
+    place : (3,) float64, mm
+    """
     apart = [float(np.linalg.norm(void.vertices - place, axis=1).min()) for void in empty.voids]
     return int(np.argmin(apart))

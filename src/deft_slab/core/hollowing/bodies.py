@@ -19,37 +19,46 @@ _RIDGE = 0.3
 
 
 def frustum_volume(outer: float, inner: float, length: float) -> float:
-    """mm3 of a round plug: (pi h / 3) (R^2 + R r + r^2) (geometry handbooks)."""
+    """The volume of a round plug in mm3: (pi h / 3) (R^2 + R r + r^2) (geometry handbooks)."""
     return math.pi * length / 3.0 * (outer**2 + outer * inner + inner**2)
 
 
 def as_round(sides: int) -> float:
-    """How much wider than a circle a regular polygon is that has its area: one within the circle has less."""
+    """How much larger than a circle a regular polygon must be to have the same area; a polygon inside the circle has
+    less.
+    """
     return math.sqrt(2.0 * math.pi / (sides * math.sin(2.0 * math.pi / sides)))
 
 
 def _turned(profile: Floats, vent: Vent) -> manifold3d.Manifold:
-    """A body of revolution about a vent's axis.
+    """A body of revolution about the axis of a vent.
 
     Parameters
     ----------
     profile : (k, 2) float64, mm
-        Away from the axis, and inward along it.
+        Distance from the axis, and depth along it.
     """
     body = manifold3d.CrossSection([profile * [as_round(_SIDES), 1.0]], manifold3d.FillRule.NonZero).revolve(_SIDES)
     return body.transform(np.column_stack([_frame(vent), np.array(vent.place)]))
 
 
 def _frame(vent: Vent) -> Floats:
-    """(3, 3) columns: two directions across a vent, and inward."""
+    """Columns: two directions across a vent, and inward.
+
+    Returns
+    -------
+    (3, 3) float64
+    """
     return frame_of(np.array(vent.along)).T
 
 
 def _tapered(vent: Vent, length: float, end: float, less: float, out: float) -> Floats:
-    """The profile of a vent through a wall of some length that goes on to an end inside, with radii smaller by some mm;
+    """The profile of a vent through a wall of some length that continues to an end inside.
 
     Parameters
     ----------
+    length, end, less, out : float, mm
+        Length of the wall, the end, by how much the radii are smaller, and how far it continues outside.
     out : float, mm
         Outside.
     """
@@ -58,20 +67,20 @@ def _tapered(vent: Vent, length: float, end: float, less: float, out: float) -> 
 
 
 def _ridge(vent: Vent, start: float, end: float, wider: float) -> manifold3d.Manifold:
-    """What makes a plug go in one way round: a rod along the side, from one depth to another, wider by some mm."""
+    """A rod along the side of a plug, which makes it fit one way round only."""
     radius = _RIDGE * vent.inner + wider
     rod = manifold3d.Manifold.cylinder(end - start, radius, radius, 24).translate((vent.inner, 0.0, start))
     return rod.transform(np.column_stack([_frame(vent), np.array(vent.place)]))
 
 
 def hole(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Manifold:
-    """What a vent takes away: through a wall of some length, and its inner radius farther.
+    """What a vent removes: a hole through a wall of some length, continued by its inner radius.
 
     Parameters
     ----------
     length, gap : float, mm
     keyed : bool
-        With a groove for the ridge of its plug.
+        Whether it has a groove for the ridge of its plug.
     """
     end = length + vent.inner
     body = _turned(_tapered(vent, length, end, 0.0, _OUT), vent)
@@ -79,7 +88,7 @@ def hole(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Ma
 
 
 def plug(vent: Vent, length: float, gap: float, *, keyed: bool) -> manifold3d.Manifold | None:
-    """What closes a vent, sticking out of the surface; None where the gap leaves nothing of it.
+    """What closes a vent, sticking out of the surface; None if the gap leaves nothing of it.
 
     Parameters
     ----------

@@ -1,8 +1,9 @@
-"""Compiled loops of how deep nodes of a grid lie inside a surface. No classes.
+"""Compiled loops for how deep the nodes of a grid lie inside a surface.
 
-Near the surface the nearest facet is looked for exactly; from there it is passed on from node to node in eight sweeps,
-one for each corner of the grid, and each node keeps the nearest of those that its neighbours know (as in fast sweeping;
-Zhao 2005). Only nodes inside are worked on: the straight way to the nearest point of the surface stays inside.
+Near the surface the nearest facet is found exactly. From there it is passed on from node to node in eight sweeps, one
+for each corner of the grid, and each node keeps the nearest of the facets that its neighbours know (as in fast
+sweeping; Zhao 2005). Only nodes inside are processed, because the straight way to the nearest point of the surface
+stays inside.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ from ..figures.column_kernels import FAST
 
 @njit(**FAST)
 def to_facet(corners, f, x, y, z):
-    """Distance of a point to a facet. Method: Ericson 2005, Real-Time Collision Detection, 5.1.5.
+    """The distance from a point to a facet. Method: Ericson 2005, Real-Time Collision Detection, 5.1.5.
 
     Parameters
     ----------
@@ -57,12 +58,12 @@ def to_facet(corners, f, x, y, z):
 
 @njit(**FAST)
 def fill_inside(start, heights, facets, inside, z0, step):
-    """Marks the nodes inside, from a column field over their x and y.
+    """Mark the nodes inside, from a column field over their x and y.
 
     Parameters
     ----------
     inside : (nx, ny, nz) bool
-        Written.
+        Output.
     """
     nx, ny, nz = inside.shape
     for j in range(ny):
@@ -88,7 +89,7 @@ def seed(corners, inside, low, step, depth, nearest):
     low : (3,)
         The first node.
     depth : (nx, ny, nz) float32
-        Nearest : int32, both written.
+        Output, like ``nearest`` (int32).
     """
     shape = inside.shape
     for f in range(len(corners)):
@@ -144,7 +145,7 @@ def seed(corners, inside, low, step, depth, nearest):
 
 @njit(**FAST)
 def sweep(corners, inside, low, step, depth, nearest, limit, dx, dy, dz):
-    """Passes the nearest facets on, one way through the grid.
+    """Pass the nearest facets on, in one direction through the grid.
 
     Parameters
     ----------

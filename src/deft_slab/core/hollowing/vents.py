@@ -44,22 +44,22 @@ _LIFT = 0.05
 
 @dataclass(frozen=True, eq=False)
 class VentPlaces:
-    """Where a vent could be.
+    """Places where a vent could be.
 
     Attributes
     ----------
     place, along : (k, 3) float64
-        mm and unit vectors, model frame.
+        The place in mm and the inward unit vector, model frame.
     end : (k, 3) float64, mm, on the bed
-        Where it opens into the void.
+        Where the vent opens into the void.
     start : (k,) float64
-        mm over the bed, of the places.
+        The height of the place over the bed, in mm.
     rise : (k,) float64
-        Of the way in, -1 to 1.
+        The vertical component of the inward direction, -1 to 1.
     void : (k,) int64
-        Its number.
+        The number of the void.
     cost : (k,) float64
-        How much one would rather not have it there.
+        How undesirable the place is.
     """
 
     place: Floats
@@ -72,14 +72,15 @@ class VentPlaces:
 
 
 def places_for(empty: Emptied, seat: BedPose, wall: float, exposed: Floats, show: Bools) -> VentPlaces:
-    """Places on the surface from which a hole straight in opens a void, with a free way outside; none on show faces or
-    on what lies on the bed. Cut faces, which glue covers, cost nothing; else what is seen more costs more.
+    """Places on the surface from which a straight hole opens a void and air has a free way out. Show faces and what
+    lies on the bed are excluded. Cut faces, which glue covers, cost nothing; elsewhere a place costs more the
+    more it is seen.
 
     Parameters
     ----------
     wall : float, mm
     exposed, show : (m,) float64
-        Of the facets of the solid with its voids.
+        Exposure, and whether it is a show face, for each facet of the solid with its voids.
     """
     solid = empty.solid
     inner = is_void(solid)
@@ -106,15 +107,15 @@ def propose_vents(
     empty: Emptied, hollow: Hollow, seat: BedPose, exposed: Floats, show: Bools, printer: Printer,
     most: int, job: Job = QUIET,
 ) -> tuple[Vent, ...]:
-    """Vents for a hollow that has none: for each void one where it begins in the order of printing and one at its other
-    end, then one wherever the largest cup begins that is still above the printer's limit.
+    """Vents for a hollow that has none. Each void gets one where it begins in the order of printing and one at its
+    other end, and then one wherever the largest cup begins that is still over the printer's limit.
 
     Parameters
     ----------
     exposed, show : (m,) float64
         As for ``places_for``.
     most : int
-        How many for each void.
+        The most vents for each void.
 
     Raises
     ------
@@ -154,12 +155,12 @@ def propose_vents(
 def _best(
     places: VentPlaces, number: int, target: Floats, vents: list[Vent], hollow: Hollow, *, upper: bool
 ) -> Vent | None:
-    """The best place for a vent of a void near a point (3,) mm on the bed:
+    """The best place for a vent of a void near a point on the bed.
 
     Parameters
     ----------
     upper : bool
-        Under it, else over it.
+        Whether to search below the point; otherwise above it.
     """
     vent = Vent(id="v", place=(0.0, 0.0, 0.0), along=(0.0, 0.0, 1.0)) if not vents else vents[-1]
     near = np.linalg.norm(places.end - target, axis=1)
@@ -183,7 +184,13 @@ def _best(
 
 
 def cups_in(empty: Emptied, hollow: Hollow, vents: list[Vent], seat: BedPose, job: Job = QUIET) -> list[ClosedAir]:
-    """The cups that some vents leave in the voids, largest first. Raises Cancelled."""
+    """The cups that some vents leave in the voids, largest first.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     body = empty.solid.manifold
     for vent in vents:
         report = reach(empty, vent)

@@ -1,4 +1,4 @@
-"""What lies deeper inside a solid than a wall is thick."""
+"""The voids of a solid: everything that lies deeper inside than the thickness of the wall."""
 
 from __future__ import annotations
 
@@ -35,11 +35,12 @@ _SAMPLED = 20_000
 
 
 def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job = QUIET) -> list[manifold3d.Manifold]:
-    """The voids, largest first: all that lies deeper than a wall inside a closed solid, to within a fineness.
+    """The voids, largest first: everything deeper than a wall inside a closed solid, with a given accuracy.
 
     Parameters
     ----------
     wall, fineness : float, mm
+        The thickness of the wall, and the accuracy.
     least : float, mm3
         Smaller voids are dropped.
 
@@ -76,8 +77,8 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
 
 
 def _drop_narrow(depth: Floats32, level: float, deep: float, steps: int) -> None:
-    """Fills, in the field, the parts of voids that are too narrow: what is not within some steps, inside a void, of a
-    place as deep as a depth. A mere gap within a wall saves nothing and is never emptied.
+    """Fill, in the field, those parts of voids that are too narrow: what is not within some steps, inside a void, of
+    a place of a certain depth. A mere gap within a wall saves nothing and can never be emptied.
 
     Parameters
     ----------
@@ -89,14 +90,14 @@ def _drop_narrow(depth: Floats32, level: float, deep: float, steps: int) -> None
 
 
 def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.Manifold]:
-    """What hangs together and is large enough, largest first. Told apart here and not by the boolean library, which
-    goes through all of it once for each of what may be thousands of scraps.
+    """The connected parts that are large enough, largest first. They are separated here, because the boolean library
+    goes through everything once for each of what may be thousands of scraps.
 
     Parameters
     ----------
     least : float, mm3
     simpler : float, mm
-        By which their walls may be off.
+        How far their walls may be off.
     """
     shells = shells_of(drawn)
     body = body_numbers(shells)
@@ -117,17 +118,20 @@ def _worth_while(drawn: Solid, least: float, simpler: float) -> list[manifold3d.
 def depths(
     solid: Solid, low: Floats, shape: Ints, step: float, limit: float, job: Job = QUIET
 ) -> Floats32:
-    """(nx, ny, nz) mm: how deep the nodes of a grid lie inside a closed solid; 0 outside, inf where it is much deeper
-    than a limit.
+    """How deep the nodes of a grid lie inside a closed solid: 0 outside, inf where it is much deeper than a limit.
 
     Parameters
     ----------
     low : (3,) float64, mm
         The first node.
     shape : (3,) int64
-        How many there are.
+        The number of nodes along each axis.
     step : float, mm
-        Between them.
+        The distance between nodes.
+
+    Returns
+    -------
+    (nx, ny, nz) float32, mm
 
     Raises
     ------
@@ -154,7 +158,12 @@ def depths(
 
 
 def least_wall(solid: Solid, voids: list[manifold3d.Manifold]) -> float:
-    """mm: the least distance of the walls of voids to the surface of the solid that they are in; inf without voids."""
+    """The least distance from the walls of voids to the surface of the solid that they are in; inf without voids.
+
+    Returns
+    -------
+    float, mm
+    """
     corners = [np.asarray(void.to_mesh64().vert_properties)[:, :3] for void in voids]
     if not corners:
         return float("inf")

@@ -1,1 +1,3 @@
-"""Joining pieces: where they meet, what room there is for joins, which joins, and in which order they go together."""
+"""Joins between pieces: where pieces meet, what room there is, which joins to propose, and how the pieces go
+together.
+"""

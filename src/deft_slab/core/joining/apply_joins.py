@@ -1,4 +1,4 @@
-"""Carrying out the joins of a plan on the pieces that its cuts have left."""
+"""Applies the joins of a plan to the pieces that its cuts have left."""
 
 from __future__ import annotations
 
@@ -47,16 +47,16 @@ _FOOTPRINT = 24
 
 @dataclass(frozen=True, eq=False)
 class Ready:
-    """A join, made but not yet put to its pieces.
+    """A join that has been built but not yet applied to its pieces.
 
     Attributes
     ----------
     made : Made | None
-        None where it cannot be.
+        Its bodies; None if it cannot be built.
     contact : int
-        Its number.
+        The number of its contact.
     key : Hashable
-        Names what was made.
+        Names what was built.
     """
 
     join: Join
@@ -68,14 +68,16 @@ class Ready:
 
 @dataclass(frozen=True, eq=False)
 class Joined:
-    """Attributes
+    """Pieces with their joins.
+
+    Attributes
     ----------
     parts : list[Part]
-        The pieces with their joins, and then what is printed apart.
+        The pieces, followed by what is printed apart.
     reports : dict[str, JoinReport]
-        By the id of the join.
+        What became of each join, by its id.
     names, kinds : dict[int, str]
-        Of what is printed apart, by the number of the part: "Loose key 2", "loose key".
+        Names and kinds of what is printed apart, by part number: "Loose key 2", "loose key".
     """
 
     parts: list[Part]
@@ -86,13 +88,18 @@ class Joined:
 
 
 class Taken:
-    """What joins there are in each piece already."""
+    """The space that joins already take up in each piece."""
 
     def __init__(self) -> None:
         self._by_part: dict[int, list[tuple[Join, manifold3d.Manifold]]] = {}
 
     def meets(self, made: Made, contact: Contact, gap: float = 0.0) -> Join | None:
-        """One of them that a new one would meet, or come nearer to than a gap (mm)."""
+        """A join that a new one would intersect, or come nearer to than a gap; None if there is none.
+
+        Parameters
+        ----------
+        gap : float, mm
+        """
         for part, body in _bodies(made, contact):
             for join, known in self._by_part.get(part, ()):
                 if body.min_gap(known, gap + _NEAR) < gap if gap > 0 else (body ^ known).volume() > _MEETS:
@@ -100,17 +107,17 @@ class Taken:
         return None
 
     def copy(self) -> Taken:
-        """The same, to which more can be added without a change of this one."""
+        """A copy to which more can be added without changing this one."""
         made = Taken()
         made.take_over(self)
         return made
 
     def take_over(self, other: Taken) -> None:
-        """Has what another one has."""
+        """Replace the contents by those of another one."""
         self._by_part = {part: list(bodies) for part, bodies in other._by_part.items()}
 
     def add(self, join: Join, made: Made, contact: Contact) -> None:
-        """One more."""
+        """Add a join."""
         for part, body in _bodies(made, contact):
             self._by_part.setdefault(part, []).append((join, body))
 
@@ -119,17 +126,16 @@ def join_all(
     parts: Sequence[Part], contacts: list[Contact], joins: Sequence[Join], clearance: float, allowance: float,
     kept: Cache, job: Job = QUIET,
 ) -> Joined:
-    """The pieces with the joins that can be made; each that cannot is left out and says why.
+    """Apply all joins that can be made. Each one that cannot is left out, and its report says why.
 
     Parameters
     ----------
     clearance : float
-        mm per side, what joins have that state none.
+        The clearance of joins that state none, in mm per side.
     allowance : float, mm
-        What holes are made larger by.
+        How much larger holes are made.
     kept : Cache
-        Keeps what was made: the same join on the same pieces is not made again, nor a piece whose joins are as
-        they were.
+        Caches what was built, so that neither an unchanged join nor a piece with unchanged joins is built again.
 
     Raises
     ------
@@ -174,7 +180,7 @@ def join_all(
 def made_once(
     contact: Contact, join: Join, clearance: float, allowance: float, kept: Cache, least: float = 0.0
 ) -> Ready:
-    """As ``clear_of_others``, made once: also where a join is first proposed, and then in the plan."""
+    """``clear_of_others``, cached: a join that is proposed first and then put into the plan is built only once."""
     key = kept_as(contact, join, clearance, allowance)
 
     def made() -> Ready:
@@ -200,7 +206,7 @@ def _ready(
 
 
 def kept_as(contact: Contact, join: Join, clearance: float, allowance: float) -> Hashable:
-    """Names what a join makes on its contact, whatever it is called and whyever it was proposed."""
+    """A key for what a join makes on its contact, regardless of its id and of why it was proposed."""
     nameless = join.model_copy(update={"id": "", "why": ""})
     near = (*contact.keys, *(part.key for part in contact.around)) if join.beyond else contact.keys
     return "join", nameless, near, clearance, allowance
@@ -209,7 +215,7 @@ def kept_as(contact: Contact, join: Join, clearance: float, allowance: float) ->
 def clear_of_others(
     contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0
 ) -> Ready:
-    """As ``made_on``, but not made where what lies on the surface, or turns, would run through another piece."""
+    """``made_on``, but rejected if what lies on the surface, or turns, would intersect another piece."""
     one = made_on(contact, join, clearance, allowance, least)
     if one.made is None or not join.beyond:
         return one
@@ -223,7 +229,7 @@ def clear_of_others(
 
 
 def _beside_others(one: Ready, contacts: Sequence[Contact], taken: Taken) -> Ready:
-    """Not made where it would meet one that is there already."""
+    """A built join, rejected if it would intersect one that is there already."""
     if one.made is None or one.contact is None:
         return one
     contact = contacts[one.contact]
@@ -238,7 +244,7 @@ def _beside_others(one: Ready, contacts: Sequence[Contact], taken: Taken) -> Rea
 
 
 def contact_for(join: Join, contacts: Sequence[Contact]) -> int | None:
-    """The number of the contact that a join is on: of those of its cut and its sides the nearest one."""
+    """The number of the contact that a join is on: the nearest one of its cut and its sides."""
     alike = [
         (contact.region.distance(shapely.Point(contact.frame[:2] @ np.array(join.at))),
          float(np.linalg.norm(contact.place - join.at)), number)
@@ -249,8 +255,8 @@ def contact_for(join: Join, contacts: Sequence[Contact]) -> int | None:
 
 
 def site_of(join: Join, contact: Contact, clearance: float, allowance: float) -> Site:
-    """Where a join is made: at its place, or, where that is no longer on the contact, the nearest one at which it is
-    within the outline.
+    """Where a join is built: at its place, or, if that is no longer on the contact, at the nearest place within the
+    outline.
     """
     clearance = join.per_side(clearance)
     reach = join.reach(clearance, allowance)
@@ -272,14 +278,14 @@ def site_of(join: Join, contact: Contact, clearance: float, allowance: float) ->
 
 
 def made_on(contact: Contact, join: Join, clearance: float, allowance: float, least: float = 0.0) -> Ready:
-    """A join on its contact, by itself, or why it cannot be made there.
+    """Build a join on its contact, without regard to other joins, or say why that is impossible.
 
     Parameters
     ----------
     clearance, allowance : float
         As for ``join_all``.
     least : float, mm
-        Of wall that there must be.
+        The least wall that must remain.
     """
     site = site_of(join, contact, clearance, allowance)
     moved = float(np.linalg.norm(contact.frame[:2] @ (site.place - np.array(join.at))))
@@ -315,12 +321,17 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
 
 
 def _moved_on(body: manifold3d.Manifold, contact: Contact, which: Which) -> manifold3d.Manifold:
-    """A body that is where the pieces meet, put where the piece is: the kerf lies between."""
+    """A body at the contact, moved to where the piece is: the kerf lies between the two."""
     return body.translate(tuple(contact.kerf * contact.out)) if which == "second" and contact.kerf else body
 
 
 def _volumes(made: Made, contact: Contact) -> tuple[float, float]:
-    """(mm3 that a join within its pieces adds to them, that it removes)."""
+    """What a join that lies within its pieces adds to them, and what it removes.
+
+    Returns
+    -------
+    float, float, mm3
+    """
     return (
         sum(_beyond(body, contact, other(which)) for which, body in made.added.items()),
         sum(_beyond(body, contact, which) for which, body in made.removed.items()),
@@ -328,7 +339,9 @@ def _volumes(made: Made, contact: Contact) -> tuple[float, float]:
 
 
 def _volumes_of_open(made: Made, contact: Contact) -> tuple[float, float]:
-    """The same of one that goes on beyond the surface, or into what it adds itself: by the bodies of the pieces."""
+    """The same for a join that extends beyond the surface, or into something that it adds itself: computed with the
+    bodies of the pieces.
+    """
     added = removed = 0.0
     for which in get_args(Which):
         piece = contact.body(which)
@@ -343,7 +356,7 @@ def _volumes_of_open(made: Made, contact: Contact) -> tuple[float, float]:
 
 
 def _beyond(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:
-    """mm3 of a body on the side of one of the pieces, where they meet."""
+    """The volume of a body on the side of one of the pieces, in mm3."""
     if contact.flat:
         towards = contact.out if which == "second" else contact.way_in
         level = contact.level if which == "second" else -contact.level
@@ -352,7 +365,7 @@ def _beyond(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:
 
 
 def _sticks_out(body: manifold3d.Manifold, contact: Contact) -> bool:
-    """Whether a body is not wholly within the two pieces."""
+    """Whether a body is not completely inside the two pieces."""
     left = body
     for which in get_args(Which):
         left = left - contact.body(which)
@@ -360,8 +373,8 @@ def _sticks_out(body: manifold3d.Manifold, contact: Contact) -> bool:
 
 
 def _bodies(made: Made, contact: Contact) -> list[tuple[int, manifold3d.Manifold]]:
-    """(number of the piece, body) of what a join does to its pieces; what lies on them, or may stick out of them, is
-    taken for one piece.
+    """The bodies that a join adds to its pieces or removes from them, with the number of the piece. If something
+    lies on the pieces, or may stick out of them, both are treated as one piece.
     """
     of_pieces = [
         (contact.part(which), _moved_on(body, contact, which))

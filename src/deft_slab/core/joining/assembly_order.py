@@ -1,7 +1,7 @@
-"""Dry fit: in which order pieces go together, each move along one line, and what stands in the way.
+"""The dry fit: in which order pieces go together, each move along one line, and what stands in the way.
 
-Cuts are closed in the reverse order in which they were made: whatever a later cut has parted is one again before an
-earlier one is closed, so each move closes one cut, and all contacts that it closes have one way in.
+Cuts are closed in reverse order. Whatever a later cut has parted is whole again before an earlier one is closed, so
+each move closes one cut, and all contacts that it closes share one direction.
 """
 
 from __future__ import annotations
@@ -33,14 +33,14 @@ _SAME_WAY = np.cos(np.radians(1.0))
 def moves_of(
     solids: Sequence[Solid], contacts: Sequence[Contact], cuts: Sequence[Cut], job: Job = QUIET
 ) -> tuple[DryMove, ...]:
-    """The moves that put pieces together, first to last.
+    """The moves that put the pieces together, first to last.
 
     Parameters
     ----------
     solids : Sequence[Solid]
         The pieces with their joins.
     cuts : Sequence[Cut]
-        In the order in which they were made.
+        The cuts in the order in which they were made.
 
     Raises
     ------
@@ -63,7 +63,7 @@ def moves_of(
 
 
 def _closings(cut: Cut, contacts: Sequence[Contact]) -> Iterator[list[int]]:
-    """The contacts of a cut that close along one line, those of a block cut axis by axis, the last one first."""
+    """The contacts of a cut that close along one line; those of a block cut axis by axis, the last axis first."""
     own = [n for n, contact in enumerate(contacts) if contact.cut == cut.id]
     axes = cut.turn.rotation[::-1] if isinstance(cut, BlockCut) else ()
     for axis in axes:
@@ -76,7 +76,9 @@ def _closings(cut: Cut, contacts: Sequence[Contact]) -> Iterator[list[int]]:
 def _move(
     solids: Sequence[Solid], contacts: Sequence[Contact], group: Sequence[int], number: int, own: tuple[int, ...]
 ) -> DryMove:
-    """The smaller of two groups of pieces goes on to the other; of two alike, the second side of the contact."""
+    """One move: the smaller of two groups of pieces moves to the other; if they are equal, the second side of the
+    contact moves.
+    """
     contact = contacts[number]
     first, second = ([k for k, of in enumerate(group) if of == group[n]] for n in contact.parts)
     moving, staying, out = second, first, contact.out
@@ -90,11 +92,14 @@ def _move(
 def _free_way(
     solids: Sequence[Solid], moving: Sequence[int], staying: Sequence[int], out: Floats
 ) -> tuple[float, tuple[int, int] | None]:
-    """(mm that some pieces can be drawn out along a direction until they meet something, inf where they never do; the
-    pair that meets).
+    """How far some pieces can be pulled out along a direction until they collide, and which pair collides.
 
-    Two bodies part along a direction without meeting exactly where no ray from one of them backward along it meets the
-    other: looked at from both, a little within the surface.
+    Two bodies separate along a direction without colliding exactly if no ray from one of them backward along it meets
+    the other. This is tested from both bodies, slightly inside the surface.
+
+    Returns
+    -------
+    float, mm, or inf; (int, int) or None
     """
     bodies = [side_by_side([solids[k] for k in own]) for own in (moving, staying)]
     nearest, pair = math.inf, None
@@ -121,6 +126,6 @@ def _free_way(
 
 
 def _which(solids: Sequence[Solid], own: Sequence[int], facet: int) -> int:
-    """Which of some pieces, side by side, a facet is of."""
+    """The piece that a facet belongs to, where pieces are stored side by side."""
     ends = np.cumsum([len(solids[k].triangles) for k in own])
     return int(np.searchsorted(ends, facet, side="right"))

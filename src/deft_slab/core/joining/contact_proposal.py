@@ -1,4 +1,4 @@
-"""Which joins one contact should have: how many, how large, where, and which piece carries them."""
+"""Which joins to propose for one contact: how many, how large, where, and which piece carries them."""
 
 from __future__ import annotations
 
@@ -55,14 +55,14 @@ _LITTLE = 25.0
 
 @dataclass(frozen=True, eq=False)
 class ContactProposal:
-    """For one contact.
+    """The proposal for one contact.
 
     Attributes
     ----------
     stances, names : dict[Which, ContactPose]
-        By piece.
+        The pose of the contact face, and the name, of each of the two pieces.
     own : tuple[Carry, ...]
-        Ways from the contact to itself that its joins must follow, so that its two pieces stay of one shape.
+        Ways from the contact to itself that its joins must follow, so that its two pieces keep the same shape.
     """
 
     contact: Contact
@@ -88,12 +88,12 @@ class ContactProposal:
 
     @property
     def printer(self) -> Printer:
-        """What the pieces are made on."""
+        """The printer that the pieces are made on."""
         return self.needs.printer
 
     def joins(self) -> list[Join]:
-        """Keys, else dowels, else keys out of a thin piece, else a lap, else a splint, else glue. Where they must be
-        their own counterpart: loose keys, else dowels, else glue.
+        """The proposed joins: keys, or else dowels, keys on a thin piece, a lap, a splint, or glue only. If the
+        joins must be their own counterpart: loose keys, or else dowels or glue only.
         """
         if not self.contact.free:
             return [self._glue(tr("nothing goes in along one line: the contact catches on its way"))]
@@ -104,7 +104,7 @@ class ContactProposal:
 
     @property
     def wall(self) -> float:
-        """mm that the room map must leave, so that there is enough."""
+        """The wall that the room map must leave, in mm, so that the least wall is kept."""
         return self.printer.least_wall + _COARSE
 
     def _wanted(self) -> tuple[int, float]:
@@ -113,7 +113,7 @@ class ContactProposal:
         return count, float(np.clip(0.3 * math.sqrt(area), _SMALLEST, _LARGEST))
 
     def _carrier(self) -> tuple[Which | None, str]:
-        """(the piece that keys stand out of, None: neither; why)."""
+        """Which piece keys stand out of (None: neither), and why."""
         first, second = self.stances["first"], self.stances["second"]
         if self.own:
             return None, tr("both pieces are of one shape, and stay so")
@@ -133,8 +133,9 @@ class ContactProposal:
         return carrier, tr("on {piece} it needs the least support", piece=self.names[carrier])
 
     def _ridges(self, carrier: Which | None) -> tuple[Triple, ...]:
-        """Directions of the model to which the outline is drawn out: down in the seat of the carrier, so that the key
-        has a keel, and up in that of a piece with a socket, so that this has a roof.
+        """The directions in which the outline of a key is drawn out to a ridge: downward in the seat of the carrier,
+        so that the key prints on a keel, and upward in the seat of the other piece, so that its socket gets a
+        roof.
         """
         found: list[Floats] = []
         start: Which = carrier or "first"
@@ -150,11 +151,11 @@ class ContactProposal:
         return tuple(triple(one) for one in found)
 
     def _keys(self) -> list[Join]:
-        """The most keys of those that were wished, the largest of them, with ridges if there is room for any."""
+        """As many keys as wanted, as large as possible, with ridges if there is room for them."""
         return self._keys_out_of(*self._carrier())
 
     def _keys_on_the_thin(self) -> list[Join]:
-        """Out of the piece that is too thin for a socket, into the other one; that it spoils a base is said."""
+        """Keys out of a piece that is too thin for a socket, into the other one. That this spoils a base is said."""
         deep = {which: float(self.room.depths[which].max()) for which in self.stances}
         thin = min(deep, key=lambda which: deep[which])
         if deep[thin] > 0.5 * deep[other(thin)] or deep[thin] <= UNDER_A_ROOT:
@@ -170,12 +171,12 @@ class ContactProposal:
         return self._keys_out_of(thin, why)
 
     def _keys_out_of(self, carrier: Which | None, why: str) -> list[Join]:
-        """Keys that stand out of a piece, or loose ones where that is None.
+        """Keys that stand out of a piece, or loose ones if ``carrier`` is None.
 
         Parameters
         ----------
         why : str
-            What is said of them.
+            The reason that is given for them.
         """
         count, widest = self._wanted()
         ridges = self._ridges(carrier)
@@ -195,7 +196,7 @@ class ContactProposal:
         return []
 
     def kept_away(self, joins: list[Join]) -> list[Join]:
-        """Joins that are proposed: others keep away from them."""
+        """Record proposed joins, so that others keep away from them."""
         for join in joins:
             made = self._made(join).made
             if made is not None:
@@ -226,16 +227,16 @@ class ContactProposal:
         return made_once(self.contact, join, self.printer.clearance, self.printer.hole_allowance, self.kept)
 
     def _placed(self, free: Floats, reach: float, count: int, make: Callable[[Triple, bool], Join]) -> list[Join]:
-        """Up to so many that hold, as far apart as they can be; one alone in the middle of the room.
+        """Up to so many joins that hold, as far apart as possible; a single one in the middle of the room.
 
         Parameters
         ----------
         free : (rows, columns) float64, mm
             The room around each cell.
         reach : float, mm
-            That one takes.
+            The room that one join takes.
         make : Callable[[Triple, bool], Join]
-            One at a place, told whether it is the last of several.
+            Makes a join at a place; it is told whether this is the last of several.
         """
         fits, found, places = free >= reach, list[Join](), list[Floats]()
         for _ in range(_TRIES):
@@ -258,12 +259,13 @@ class ContactProposal:
         return found
 
     def _counterparts(self, make: Callable[[Triple, bool], Join], across: Floats, apart: float) -> list[Join]:
-        """One at a place and its counterparts, or one where it is its own; none where they would be nearer to each
-        other than ``apart`` mm.
+        """A join at a place together with its counterparts, or one join if it is its own. None if they would be
+        nearer to each other than ``apart`` mm.
 
         Parameters
         ----------
         across : (2,) float64, mm
+            The place.
         """
         at = self._at(across)
         images = np.array([at, *(one.move.point(at) for one in self.own)]) @ self.contact.frame[:2].T
@@ -281,7 +283,7 @@ class ContactProposal:
         return joins
 
     def carried(self, join: Join, carry: Carry) -> Join:
-        """A join of the first contact of an orbit, as it is on this one."""
+        """A join of the first contact of an orbit, transferred to this one."""
         own = {**join.model_dump(), "at": carry.move.point(join.at), **join.moved(carry.move)}
         made = type(join).model_validate({**own, "cut": self.contact.cut, "between": self.contact.between})
         return type(join).model_validate({**made.model_dump(), **made.turned_round()}) if carry.turns else made
@@ -301,7 +303,7 @@ class ContactProposal:
         return KeyJoin.model_validate({**where, **size, "carrier": carrier, "roofed": roofed[other(carrier)]})
 
     def _dowels(self) -> list[Join]:
-        """As many as two holes for the thickest stock that there is room for."""
+        """Up to two dowel holes for the thickest stock that there is room for."""
         for diameter, depth in self.needs.rods:
             radius = diameter / 2 + self.printer.clearance + self.printer.hole_allowance / 2
             for roofs in dict.fromkeys([self._lying, (False, False)]):
@@ -313,7 +315,7 @@ class ContactProposal:
         return []
 
     def _laps(self) -> list[Join]:
-        """A stepped rim, where no base is spoiled by it."""
+        """A stepped rim, where that spoils no base."""
         carrier, why = self._carrier()
         if carrier is None or not self.contact.flat or self.room.width < LEAST_RING:
             return []
@@ -328,7 +330,7 @@ class ContactProposal:
         return []
 
     def _splint(self) -> list[Join]:
-        """A strip along the inside, in as many parts as the bed needs; where there is an inside."""
+        """A strip along the inside, if there is an inside, in as many parts as the bed requires."""
         if self.contact.area < _LITTLE:
             return []
         room = sorted(self.printer.room[:2])
@@ -341,7 +343,7 @@ class ContactProposal:
 
     @property
     def _lying(self) -> tuple[bool, bool]:
-        """Whether each piece lies on this face."""
+        """Whether each of the two pieces lies on this face."""
         return self.stances["first"].lies == "down", self.stances["second"].lies == "down"
 
     def _dowel(self, diameter: float, depth: float, roofs: tuple[bool, bool], at: Triple, last: bool) -> Join:
@@ -353,7 +355,7 @@ class ContactProposal:
         )
 
     def holds(self, join: Join) -> bool:
-        """Whether it can be made with enough wall around it, away from others."""
+        """Whether a join can be built with enough wall around it and away from others."""
         printer = self.printer
         # what comes too near to the outline is known without making it
         if not isinstance(join, LapJoin | SplintJoin) and not self._within.contains(self._mouth(join)):
@@ -365,11 +367,13 @@ class ContactProposal:
 
     @cached_property
     def _within(self) -> shapely.Geometry:
-        """What of the contact is a wall away from its outline, or a little nearer, for a bent one goes on below."""
+        """The part of the contact that is a wall away from its outline, or slightly nearer, because a bent face
+        continues below.
+        """
         return self.contact.region.buffer(_COARSE - self.printer.least_wall)
 
     def _mouth(self, join: Join) -> shapely.Polygon:
-        """The outline of the hole for a join, across."""
+        """The outline of the hole for a join, across the contact."""
         site = site_of(join, self.contact, self.printer.clearance, self.printer.hole_allowance)
         outline = shapely.Polygon(join.rim(site) @ self.contact.frame[:2].T)
         return outline.buffer(site.clearance) if isinstance(join, Peg) else outline
@@ -400,7 +404,7 @@ class ContactProposal:
 
 
 def _same_ridges(one: Join, other: Join) -> bool:
-    """Whether two joins in one place have the same outline and roofs."""
+    """Whether two joins at one place have the same outline and roofs."""
     if isinstance(one, LooseKeyJoin) and isinstance(other, LooseKeyJoin):
         mine, its = (np.reshape(join.ridges, (-1, 3)) for join in (one, other))
         same = len(mine) == len(its) and (not len(mine) or bool(((mine @ its.T).max(axis=1) > _ONE_WAY).all()))
@@ -409,8 +413,18 @@ def _same_ridges(one: Join, other: Join) -> bool:
 
 
 def _next(places: Floats, free: Floats, chosen: Sequence[Floats], count: int, reach: float) -> Floats:
-    """(2,) mm across: of (k, 2) places with (k,) mm of room the one for the next join: the farthest from those that are
-    chosen; the middle of the room for one alone.
+    """The place for the next join: the farthest from those already chosen; for a single one, the middle of the room.
+
+    Parameters
+    ----------
+    places : (k, 2) float64, mm
+        Places to choose from.
+    free : (k,) float64, mm
+        The room at each.
+
+    Returns
+    -------
+    (2,) float64, mm
     """
     off = np.linalg.norm(places - places.mean(axis=0), axis=1)
     if count == 1:

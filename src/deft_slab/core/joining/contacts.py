@@ -48,29 +48,29 @@ class Contact:
     Attributes
     ----------
     parts, solids : tuple[int, int]
-        Numbers of the first and the second piece, and their bodies, before any join.
+        The numbers of the first and the second piece, and their solids before any join.
+    cut : str
+        The id of the cut.
+    between : tuple[int, int]
+        The sides of the cut that the two pieces are on.
+    frame : (3, 3) float64
+        Rows: two directions across the contact, and the direction from the first piece to the second.
+    region : shapely.MultiPolygon
+        The contact as polygons across that direction, in mm.
+    area : float, mm2
+        The area to be glued.
+    flat : bool
+        Whether its face lies in one plane across the direction.
+    free : bool
+        Whether no part of the contact itself stands in the way of putting the pieces together.
+    kerf : float, mm
+        The distance between the two faces.
+    vertices, triangles : array of float64
+        The face of the contact, as the first piece has it, in mm, model frame.
     keys : tuple[Hashable, Hashable]
-        Name what those are.
+        Names of the content of the two pieces.
     around : tuple[Part, ...]
         All other pieces.
-    cut : str
-        Whose faces.
-    between : tuple[int, int]
-        The sides of it that they lie on.
-    frame : (3, 3) float64
-        Rows: two directions across, and the way out, from the first piece to the second.
-    region : shapely.MultiPolygon
-        Polygons across, mm.
-    area : float, mm2
-        To glue.
-    flat : bool
-        Its face lies in one plane across the way.
-    free : bool
-        Nothing of the contact itself stands in the way.
-    kerf : float, mm
-        Between the two faces.
-    vertices, triangles : array of float64
-        Of its face, as the first piece has it, mm, model frame.
     """
 
     parts: tuple[int, int]
@@ -90,12 +90,22 @@ class Contact:
 
     @property
     def way_in(self) -> Floats:
-        """(3,) unit, model frame: how the second piece goes on to the first."""
+        """The direction in which the second piece moves onto the first.
+
+        Returns
+        -------
+        (3,) float64, model frame
+        """
         return np.asarray(-self.frame[2])
 
     @property
     def out(self) -> Floats:
-        """(3,) unit, model frame: from the first piece to the second."""
+        """The direction from the first piece to the second.
+
+        Returns
+        -------
+        (3,) float64, model frame
+        """
         return np.asarray(self.frame[2])
 
     def part(self, which: Which) -> int:
@@ -108,19 +118,26 @@ class Contact:
 
     @cached_property
     def centre(self) -> Floats:
-        """(2,) mm across, of both pieces together."""
+        """The centre of both pieces together, across the contact.
+
+        Returns
+        -------
+        (2,) float64, mm
+        """
         weights = np.array([solid.volume for solid in self.solids])
         middles = np.array([solid.centre_of_mass for solid in self.solids])
         return np.asarray((weights @ middles) / weights.sum() @ self.frame[:2].T)
 
     def body(self, which: Which) -> manifold3d.Manifold:
-        """One of its pieces in the boolean library, where they meet."""
+        """One of its pieces in the boolean library, moved so that the two meet."""
         body = self.solid(which).manifold
         return body.translate(tuple(self.kerf * self.way_in)) if which == "second" and self.kerf else body
 
     @cached_property
     def skin(self) -> Solid:
-        """What of the surface of all pieces no cut has made, with its own two where they meet."""
+        """The surface of all pieces that no cut has made, with the two pieces of this contact moved so that they
+        meet.
+        """
         corners, triangles, start = [], [], 0
         others = [(part.solid, 0.0) for part in self.around]
         for solid, kerf in ((self.solids[0], 0.0), (self.solids[1], self.kerf), *others):
@@ -130,7 +147,16 @@ class Contact:
         return Solid(np.concatenate(corners), np.concatenate(triangles))
 
     def ends(self, across: Floats) -> Bools:
-        """(k,) of (k, 2) places on its outline, mm across, whether another cut ends it there."""
+        """Whether another cut ends the contact at each of some places on its outline.
+
+        Parameters
+        ----------
+        across : (k, 2) float64, mm
+
+        Returns
+        -------
+        (k,) bool
+        """
         tree, corners, triangles, own = self._outsides["first"]
         _, nearest, _ = tree.squared_distance(corners, triangles, np.ascontiguousarray(self.on_face(across)))
         return np.asarray(self.solid("first").origin[own[nearest]] < 0)
@@ -140,8 +166,8 @@ class Contact:
         return {which: self._outside(which) for which in get_args(Which)}
 
     def _outside(self, which: Which) -> tuple[igl.AABB, Floats, Ints, Ints]:
-        """(a tree of the facets of a piece that are not in this contact, nor go on from it in its plane, corners and
-        triangles of it, their numbers in the piece).
+        """The facets of a piece that are neither in this contact nor continue it in its plane: as a search tree,
+        with their vertices and triangles, and their numbers in the piece.
         """
         solid = self.solid(which)
         own = solid.by(self.cut)
@@ -154,27 +180,37 @@ class Contact:
         return tree, corners, triangles, np.flatnonzero(~own)
 
     def to_outside(self, which: Which, points: Floats) -> Floats:
-        """(k,) mm from (k, 3) points to the outside of a piece."""
+        """The distance from points to the outside of a piece.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         tree, corners, triangles, _ = self._outsides[which]
         squared, _, _ = tree.squared_distance(corners, triangles, np.ascontiguousarray(points))
         return np.asarray(np.sqrt(squared))
 
     @cached_property
     def level(self) -> float:
-        """mm along the way out at which its face is, on the whole."""
+        """The mean level of the contact face along the direction out, in mm."""
         corners = self.vertices[self.triangles] @ self.frame[2]
         return float(np.median(corners))
 
     @cached_property
     def found(self) -> ContactFound:
-        """What is shown of it."""
+        """What is shown of the contact."""
         rings = [np.asarray(ring.coords) for one in self.region.geoms for ring in (one.exterior, *one.interiors)]
         return ContactFound(self.parts, self.cut, self.between, triple(self.place), triple(self.way_in), self.area,
                             self.flat, self.free, self.frame, tuple(self.on_face(ring) for ring in rings))
 
     @cached_property
     def place(self) -> Floats:
-        """(3,) mm, model frame: on its face, near the middle of its largest part."""
+        """A point on its face, near the middle of its largest part.
+
+        Returns
+        -------
+        (3,) float64, mm, model frame
+        """
         largest = max(self.region.geoms, key=lambda one: one.area)
         spot = largest.representative_point()
         middle = largest.centroid
@@ -182,11 +218,22 @@ class Contact:
         return np.asarray(self.on_face(np.array([[u, v]]))[0])
 
     def on_face(self, across: Floats) -> Floats:
-        """(k, 3) mm, model frame: the places of its face at (k, 2) across; see ``heights``."""
+        """The points of its face at places across it; see ``heights``.
+
+        Returns
+        -------
+        (k, 3) float64, mm, model frame
+        """
         return np.asarray(across @ self.frame[:2] + self.heights(across)[:, None] * self.frame[2])
 
     def heights(self, across: Floats) -> Floats:
-        """(k,) mm along the way out of its face at (k, 2) mm across; beside it, of its nearest corner."""
+        """The level of its face along the direction out, at places across it; beside the face, that of its nearest
+        vertex.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         if self.flat:
             return np.full(len(across), self.level)
         found = np.full(len(across), np.nan)
@@ -218,9 +265,9 @@ def contacts_of(
     Parameters
     ----------
     two_sided
-        For each cut that parts in two, the way in which its side +1 comes off, None where there is none.
-    kerfs : mm
-        Of each cut.
+        For each cut that parts in two, the direction in which its side +1 comes off; None if there is none.
+    kerfs : mapping of str to float, mm
+        The kerf of each cut.
     """
     found = []
     for cut in kerfs:
@@ -261,14 +308,14 @@ _Shared = tuple[Floats, shapely.MultiPolygon, float, bool, bool, "_Face"]
 
 @dataclass(frozen=True, eq=False)
 class _Face:
-    """What a cut has made of a piece.
+    """The face that a cut has made on a piece.
 
     Attributes
     ----------
     vertices : mm
         Triangles.
     normals : array of float64
-        Unit.
+        Unit normals.
     areas : mm2
     """
 
@@ -287,13 +334,13 @@ class _Face:
         return _Face(self.vertices, self.triangles[chosen], self.normals[chosen], self.areas[chosen])
 
     def apart(self, other: _Face) -> float:
-        """mm between the boxes of two faces."""
+        """The distance between the bounding boxes of two faces, in mm."""
         low = np.maximum(self.vertices.min(axis=0), other.vertices.min(axis=0))
         high = np.minimum(self.vertices.max(axis=0), other.vertices.max(axis=0))
         return float(np.maximum(low - high, 0.0).max())
 
     def planes(self) -> Iterator[tuple[Floats, float, _Face]]:
-        """(normal (3,), offset in mm, what lies in it) of each plane in which facets lie, largest first."""
+        """The planes that facets of the face lie in, largest first: normal, offset in mm, and the facets in it."""
         offsets = np.einsum("ij,ij->i", self.normals, self.vertices[self.triangles[:, 0]])
         left = self.areas > 0
         noise = 1e-6 * float(self.areas.sum())
@@ -316,7 +363,7 @@ def _shared(one: _Face, two: _Face, way: Floats | None, kerf: float) -> Iterator
     Parameters
     ----------
     way : array of float64
-        In which the second piece comes off; None: across each plane by itself.
+        The direction in which the second piece comes off; None: across each plane by itself.
     """
     # a bent face has as many planes as facets: no more than two are looked for, unless each counts
     planes = one.planes() if way is None else islice(one.planes(), 2)
@@ -356,7 +403,7 @@ def _bent(one: _Face, two: _Face, way: Floats, kerf: float) -> Iterator[_Shared]
 
 
 def _outline(face: _Face, frame: Floats, *, flat: bool = True) -> shapely.Geometry:
-    """What its facets cover, seen along the third row of a frame; cracks of rounding are closed."""
+    """What facets cover as seen along the third row of a frame, with cracks from rounding closed."""
     across = face.vertices @ frame[:2].T
     corners = across[face.triangles]
     turned = _cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])

@@ -38,21 +38,21 @@ _GRIP = (9.0, 5.0)
 
 
 def usual_steps(printer: Printer) -> tuple[float, ...]:
-    """mm per side: the printer's clearance in the middle, none of them 0."""
+    """The usual clearances of a coupon in mm per side: the printer's own in the middle, none of them 0."""
     first = max(printer.clearance - STEP * (STEPS // 2), STEP)
     return tuple(round(first + STEP * n, 3) for n in range(STEPS))
 
 
 def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
-    """A bar with a hole for each clearance, its figure in relief beside it, and, for keys, the one key that is tried in
-    all of them; mm, standing on z = 0.
+    """A bar with a hole for each clearance, the figure embossed beside each, and, for keys, the one key that is
+    tried in all of them. In mm, standing on z = 0.
 
     Parameters
     ----------
     join : Join
-        A key, loose or not, or a dowel hole: its measures.
-    steps : Sequence[float]
-        mm per side.
+        A key, loose or not, or a dowel hole, for its measures.
+    steps : sequence of float, mm per side
+        The clearances.
 
     Raises
     ------
@@ -88,7 +88,7 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
 
 
 def with_coupon(joined: Joined, wish: CouponWish, printer: Printer, kept: Cache) -> Joined:
-    """The pieces, and a coupon that stands beside them; without one where the join has none that can be made."""
+    """The parts followed by a coupon; without one if it cannot be made for this join."""
     try:
         made = kept.once((COUPON, wish, printer.clearance, printer.hole_allowance),
                          lambda: coupon(wish.join, printer, wish.steps))
@@ -106,7 +106,9 @@ def with_coupon(joined: Joined, wish: CouponWish, printer: Printer, kept: Cache)
 
 
 def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:
-    """Without what suits the seats of one prop: ridges, roofs over a base, the piece that carries it, deep holes."""
+    """A join without what suits only the seats of one prop: ridges, roofs over a base, the carrying piece, deep
+    holes.
+    """
     # the sides of one that follows a contact are tried on a round one
     round_one = {"outline": "round"} if isinstance(join, Peg) and join.outline == "contact" else {}
     roofs = {"roofed_first": False, "roofed_second": False}
@@ -119,7 +121,7 @@ def _plain(join: Peg | DowelJoin) -> Peg | DowelJoin:
 
 
 def _tried(peg: Peg) -> tuple[manifold3d.Manifold, float]:
-    """(the key on a foot to hold it by, standing up; mm, half of the foot)."""
+    """The key on a foot to hold it by, standing up; and half the size of the foot, in mm."""
     from ..joins.key_bodies import key_of
 
     half = max(_GRIP[0], max(peg.sides) / 2 + 1.0)

@@ -1,9 +1,9 @@
-"""Contacts that must be joined alike, so that pieces of one shape stay of one shape and one file prints them all.
+"""Contacts that must be joined in the same way, so that pieces of one shape keep it and one file prints them all.
 
-Where a move brings a piece onto another of its shape, it must bring what the one has on its contacts onto what the
-other has there. Contacts that follow from each other that way are an orbit: joins are proposed on its first one and
-carried to the others. A contact that follows from itself, its two pieces exchanged, needs joins that are their own
-counterpart.
+Where a rigid motion takes a piece to another of its shape, it must take the joins on the contacts of the one to those
+of the other. Contacts that follow from each other in this way form an orbit: joins are proposed for the first one and
+transferred to the others. A contact that follows from itself with its two pieces exchanged needs joins that are their
+own counterpart.
 """
 
 from __future__ import annotations
@@ -43,16 +43,16 @@ class Carry:
     Attributes
     ----------
     move : Move
-        Of the model.
+        The rigid motion of the model.
     turns : bool
-        Its first piece becomes the other's second.
+        Whether its first piece becomes the second piece of the other.
     """
 
     move: Move
     turns: bool
 
     def then(self, other: Carry) -> Carry:
-        """This, and another after it."""
+        """This way, followed by another one."""
         matrix = other.move.matrix @ self.move.matrix
         return Carry(Move(matrix, other.move.matrix @ self.move.shift + other.move.shift), self.turns != other.turns)
 
@@ -63,7 +63,7 @@ class Carry:
         return Carry(Move(matrix, -matrix @ self.move.shift), self.turns)
 
     def like(self, other: Carry) -> bool:
-        """Whether it is the same as another, but for rounding."""
+        """Whether it equals another one up to rounding."""
         return bool(
             self.turns == other.turns
             and np.abs(self.move.matrix - other.move.matrix).max() < _SAME_TURN
@@ -76,16 +76,16 @@ NOWHERE = Carry(Move(np.eye(3)), turns=False)
 
 @dataclass(frozen=True, eq=False)
 class Orbit:
-    """Contacts that follow from one.
+    """Contacts that follow from one of them.
 
     Attributes
     ----------
     carries : dict[int, Carry]
-        From the first one to each, by its number.
+        The way from the first one to each, by contact number.
     own : tuple[Carry, ...]
-        Ways from the first one to itself, but for staying.
+        The ways from the first one to itself, except staying in place.
     pieces : tuple[int, ...]
-        Numbers of those of one shape that must stay so.
+        The numbers of the pieces of one shape that must keep it.
     """
 
     carries: dict[int, Carry]
@@ -94,13 +94,13 @@ class Orbit:
 
     @property
     def alone(self) -> bool:
-        """Whether its joins are bound by nothing."""
+        """Whether its joins are not bound by anything."""
         return len(self.carries) == 1 and not self.own
 
 
 def among(orbits: Sequence[Orbit], numbers: Sequence[int]) -> list[Orbit]:
-    """The orbits of some contacts, by their places among those: what is left of one of which not all are there is
-    bound by nothing.
+    """The orbits of some contacts, numbered by their places among these. If an orbit is not complete, what is left
+    of it is not bound by anything.
     """
     place = {number: n for n, number in enumerate(numbers)}
     found = []
@@ -118,13 +118,13 @@ _Link = tuple[int, int, Carry]
 
 
 def orbits_of(contacts: Sequence[Contact], pieces: Sequence[Piece]) -> list[Orbit]:
-    """The orbits of all contacts, in the order of their first ones. Pieces of one shape that meet others in places of
-    which none follow from each other bind nothing.
+    """The orbits of all contacts, in the order of their first ones. Pieces of one shape bind nothing if they meet
+    others in places that do not follow from each other.
 
     Parameters
     ----------
     pieces : Sequence[Piece]
-        Without joins, in their seats.
+        The pieces without joins, in their seats.
     """
     links: list[_Link] = []
     bound: dict[int, set[int]] = {}
@@ -142,7 +142,7 @@ def orbits_of(contacts: Sequence[Contact], pieces: Sequence[Piece]) -> list[Orbi
 
 
 def _groups(pieces: Sequence[Piece]) -> list[list[int]]:
-    """Numbers of pieces of one shape, and not each other's mirror images."""
+    """The numbers of pieces of one shape, not counting mirror images."""
     if len(pieces) > _MOST_PIECES:
         return []
     alike = same_shapes([piece.solid for piece in pieces])
@@ -155,8 +155,8 @@ def _groups(pieces: Sequence[Piece]) -> list[list[int]]:
 def _links(
     contacts: Sequence[Contact], pieces: Sequence[Piece], known: list[_Link], first: int, number: int
 ) -> list[_Link]:
-    """What follows on the contacts of one piece from those of another of its shape: by the move that seats them alike,
-    else by that which binds least. None where their contacts do not follow from each other.
+    """How the contacts of one piece follow from those of another of its shape: by the motion that seats them the
+    same way, or else by the one that binds least. None if they do not follow.
     """
     has = [(n, which) for n, one in enumerate(contacts) for which in get_args(Which) if one.part(which) == first]
     onto = [(n, which) for n, one in enumerate(contacts) for which in get_args(Which) if one.part(which) == number]
@@ -191,12 +191,12 @@ def _links(
 
 
 def _follows(one: Contact, which: Which, other: Contact, its: Which, move: Move, off: float) -> bool:
-    """Whether a move brings one side of a contact onto a side of another one.
+    """Whether a motion takes one side of a contact to a side of another.
 
     Parameters
     ----------
     off : float, mm
-        By which it may miss that.
+        The tolerance.
     """
     if abs(one.area - other.area) > _SAME_AREA * one.area:
         return False
@@ -219,17 +219,31 @@ def _follows(one: Contact, which: Which, other: Contact, its: Which, move: Move,
 
 
 def _face(contact: Contact, which: Which, across: Floats) -> Floats:
-    """(k, 3) mm of places (k, 2) across on the face of one of the two pieces."""
+    """Points of the contact face on one of the two pieces.
+
+    Parameters
+    ----------
+    across : (k, 2) float64, mm
+
+    Returns
+    -------
+    (k, 3) float64, mm
+    """
     return contact.on_face(across) + _kerf(contact, which)
 
 
 def _kerf(contact: Contact, which: Which) -> Floats:
-    """(3,) mm from the face of the first piece on to that of one of the two."""
+    """The vector from the face of the first piece to that of one of the two pieces.
+
+    Returns
+    -------
+    (3,) float64, mm
+    """
     return np.asarray(contact.kerf * contact.out) if which == "second" else np.zeros(3)
 
 
 def _joined(count: int, links: list[_Link]) -> list[tuple[dict[int, Carry], tuple[Carry, ...]]]:
-    """(ways from the first contact to each of its orbit, ways from it to itself) of each orbit of so many contacts."""
+    """For each orbit: the ways from its first contact to each of its contacts, and the ways from that one to itself."""
     from_here: dict[int, list[tuple[int, Carry]]] = {}
     for a, b, carry in links:
         from_here.setdefault(a, []).append((b, carry))
@@ -254,7 +268,9 @@ def _joined(count: int, links: list[_Link]) -> list[tuple[dict[int, Carry], tupl
 
 
 def _group(some: list[Carry]) -> tuple[Carry, ...]:
-    """All ways that come of some, one after the other, but for staying; the first of them where there is no end."""
+    """All ways that can be composed of some, except staying in place; only the first ones if there is no end to
+    them.
+    """
     known = [NOWHERE]
     for one in some:
         if not any(one.like(other) for other in known):

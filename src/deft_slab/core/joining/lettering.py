@@ -28,7 +28,7 @@ _ACROSS = 0.5
 
 
 def letter_of(number: int) -> str:
-    """A, B, … Z, AA, AB, …"""
+    """The letter for a number: A, B, … Z, AA, AB, …"""
     text = ""
     number += 1
     while number:
@@ -41,19 +41,20 @@ def propose_letters(
     contacts: Sequence[Contact], rooms: Callable[[Contact], ContactRoom], begun: int, printer: Printer,
     ids: Iterable[str], taken: Taken, stands: Floats, kept: Cache, job: Job = QUIET,
 ) -> list[Join]:
-    """For each contact with room: the number of its piece and a letter that both faces share, as large as it fits; on
-    round contacts an arrowhead that points up on the prop, or to its front where up is not across.
+    """Propose letters for each contact with room: the number of the piece and a letter that both faces share, as
+    large as possible. Round contacts get an arrowhead that points up on the prop, or to its front where up is not
+    across the contact.
 
     Parameters
     ----------
     begun : int
-        How many letters there are already.
-    stands : (3, 3) float64
-        As the prop stands.
+        How many letters are in use already.
     taken : Taken
-        What is there, which letters keep away from and are added to.
+        What letters must keep away from; the new ones are added to it.
+    stands : (3, 3) float64
+        The rotation of the standing prop.
     kept : Cache
-        What joins make there.
+        Caches what joins make.
 
     Raises
     ------
@@ -72,13 +73,13 @@ def propose_letters(
 
 
 def pointer_of(contact: Contact, stands: Floats) -> Triple | None:
-    """Up on the prop, or its front, as far as that lies across a contact; None where its outline tells how its pieces
-    belong.
+    """The direction in which an arrowhead on a contact points: up on the prop, or its front, as far as that lies
+    across the contact. None if the outline itself shows how the pieces belong together.
 
     Parameters
     ----------
     stands : (3, 3) float64
-        As the prop stands.
+        The rotation of the standing prop.
     """
     parts = contact.region.geoms
     if len(parts) > 1 or 4 * math.pi * parts[0].convex_hull.area / parts[0].exterior.length ** 2 < _ROUND:

@@ -1,4 +1,4 @@
-"""Meeting points: where the seams of three or more contacts come together, the errors of their joints add up."""
+"""Meeting points: where the seams of three or more contacts come together, and the errors of their joins add up."""
 
 from __future__ import annotations
 
@@ -23,15 +23,16 @@ _LEAST = 3
 
 
 def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual: float) -> tuple[MeetingPoint, ...]:
-    """Where outlines of three or more contacts come within 2 mm on the outside, most of them first.
+    """Points where the outlines of three or more contacts come within 2 mm of each other on the outside, those with
+    most contacts first.
 
     Parameters
     ----------
-    errors : mm
-        That each contact may sit off, by its number.
+    errors : mapping of int to float, mm
+        How far each contact may sit off, by its number.
     usual : float, mm
-        Of the others. Independent errors add up to sqrt(n) times one, at worst to n times (root of the sum of
-        squares, any text on tolerances).
+        The same for the others. Independent errors add up to sqrt(n) times one of them, at worst to n times (root
+        of the sum of squares; any textbook on tolerances).
     """
     seen = [_seam(contact) for contact in contacts]
     points = np.concatenate([np.empty((0, 3)), *seen])
@@ -63,7 +64,12 @@ def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual:
 
 
 def _seam(contact: Contact) -> Floats:
-    """(k, 3) mm: places along the outline of a contact that are seen, as no other cut ends it there."""
+    """Points along the outline of a contact that are seen, because no other cut ends it there.
+
+    Returns
+    -------
+    (k, 3) float64, mm
+    """
     rings = [
         np.asarray(shapely.segmentize(shapely.LineString(ring.coords), _FINE).coords)[:-1]
         for part in contact.region.geoms for ring in (part.exterior, *part.interiors)

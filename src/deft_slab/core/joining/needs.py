@@ -1,4 +1,4 @@
-"""What joins are proposed for."""
+"""The circumstances that joins are proposed for."""
 
 from __future__ import annotations
 
@@ -16,14 +16,14 @@ _DEPTHS = (2.75, 1.75)
 
 @dataclass(frozen=True)
 class Needs:
-    """What joins are proposed for.
+    """The circumstances that joins are proposed for.
 
     Attributes
     ----------
     threshold : float, degrees
-        Overhang angle past which support is needed.
-    stock : mm
-        Diameters of the rods that there are.
+        The overhang angle past which support is needed.
+    stock : sequence of float, mm
+        The diameters of the rods at hand.
     """
 
     printer: Printer
@@ -32,6 +32,12 @@ class Needs:
 
     @property
     def rods(self) -> list[tuple[float, float]]:
-        """(diameter, depth on each side) mm, of round stock that is tried where no key fits, the thickest first."""
+        """Round stock to try where no key fits, thickest first.
+
+        Returns
+        -------
+        list of (float, float), mm
+            Diameter, and depth on each side.
+        """
         thin = sorted((one for one in self.stock if one <= _THICKEST), reverse=True) or [min(self.stock, default=3.0)]
         return [(one, round(share * one, 1)) for one in thin for share in _DEPTHS]

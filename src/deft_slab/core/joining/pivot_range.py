@@ -1,4 +1,4 @@
-"""Moving joints, turned through their range: what turns must not meet what stays."""
+"""Moving joints turned through their range: what turns must not collide with what stays."""
 
 from __future__ import annotations
 
@@ -24,12 +24,12 @@ _OVERLAP = 0.02
 
 
 def turns_of(joined: Joined, solids: Sequence[Solid], job: Job = QUIET) -> tuple[TurnChecked, ...]:
-    """Every moving joint that was made, checked over its range.
+    """Check every moving joint over its range.
 
     Parameters
     ----------
     solids : Sequence[Solid]
-        The pieces with their joins, where they belong.
+        The pieces with their joins, assembled.
 
     Raises
     ------
@@ -52,7 +52,9 @@ def turns_of(joined: Joined, solids: Sequence[Solid], job: Job = QUIET) -> tuple
 
 
 def _turning(contacts: Sequence[Contact], number: int, count: int) -> tuple[tuple[int, ...], int | None]:
-    """(the pieces that hang on the second one of a contact by other contacts; one by which they hang on the first)."""
+    """The pieces that hang on the second piece of a contact through other contacts, and one of them through which
+    they hang on the first; None if there is none.
+    """
     first, second = contacts[number].parts
     reached, way = {second}, [second]
     while way:

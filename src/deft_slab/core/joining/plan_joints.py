@@ -1,4 +1,4 @@
-"""What is asked of the joins of a plan, made once."""
+"""Everything about the joins of a plan, cached."""
 
 from __future__ import annotations
 
@@ -31,10 +31,12 @@ from .room import ContactRoom
 
 @dataclass(frozen=True, eq=False)
 class Joinery:
-    """Attributes
+    """Answers questions about the joins of a plan, and caches the answers.
+
+    Attributes
     ----------
     kept : Cache
-        Where things are.
+        The cache.
     spread : Spread
         See ``progress.Spread``.
     """
@@ -43,7 +45,7 @@ class Joinery:
     spread: Spread
 
     def contacts(self, parts: list[Part], stages: Sequence[tuple[Cut, Stage]]) -> list[Contact]:
-        """Where the pieces that some cuts have left meet."""
+        """The contacts where the pieces that some cuts have left meet."""
         ways = {cut.id: stage.report.lift for cut, stage in stages if cut.two_sided}
         kerfs = {cut.id: cut.kerf for cut, _ in stages}
         key = ("contacts", tuple(part.key for part in parts), tuple(ways.items()), tuple(kerfs.items()))
@@ -52,7 +54,7 @@ class Joinery:
     def room_of(
         self, join: Join, parts: list[Part], stages: Sequence[tuple[Cut, Stage]]
     ) -> tuple[int, ContactRoom] | None:
-        """(the number of the contact that a join is on, the room there); None where it is on none."""
+        """The number of the contact that a join is on, and the room there; None if it is on none."""
         contacts = self.contacts(parts, stages)
         number = contact_for(join, contacts)
         if number is None:
@@ -67,14 +69,26 @@ class Joinery:
     def joined(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
     ) -> Joined:
-        """The pieces with the joins of a plan. Raises Cancelled."""
+        """The pieces with the joins of a plan.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         found = self.contacts(parts, stages)
         return join_all(parts, found, plan.joins, printer.clearance, printer.hole_allowance, self.kept, job)
 
     def dry_fit(
         self, plan: Plan, parts: list[Part], stages: Sequence[tuple[Cut, Stage]], printer: Printer, job: Job
     ) -> DryFit:
-        """How the pieces go together, with their joins. Raises Cancelled."""
+        """How the pieces go together, with their joins.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         joined = self.joined(plan, parts, stages, printer, job.part(0.0, 0.4))
         solids, cuts = [part.solid for part in joined.parts[: len(parts)]], [cut for cut, _ in stages]
         key = ("dry fit", tuple(part.key for part in joined.parts), tuple(cut.id for cut in cuts))
@@ -99,11 +113,11 @@ class Joinery:
         Parameters
         ----------
         pieces : Sequence[Piece]
-            Without joins, in their seats.
+            The pieces without joins, in their seats.
         only : int
-            The number of the one contact that is meant.
-        stock : mm
-            Diameters of the rods that there are.
+            The number of the one contact to propose for; None: all.
+        stock : sequence of float, mm
+            The diameters of the rods at hand.
 
         Raises
         ------
@@ -124,7 +138,13 @@ class Joinery:
                        job.part(0.4, 1.0))
 
     def lettered(self, plan: Plan, contacts: Sequence[Contact], printer: Printer, job: Job) -> list[Join]:
-        """Numbers and letters for the contacts that have none and have room for them. Raises Cancelled."""
+        """Numbers and letters for the contacts that have none but have room for them.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted.
+        """
         taken, on = self._taken(plan, contacts, printer)
         has = {number for number, join in on if isinstance(join, LettersJoin)}
         bare = [contact for n, contact in enumerate(contacts) if n not in has]
@@ -132,7 +152,7 @@ class Joinery:
                                plan.tilt.rotation, self.kept, job)
 
     def _taken(self, plan: Plan, contacts: Sequence[Contact], printer: Printer) -> tuple[Taken, list[tuple[int, Join]]]:
-        """(what the joins of a plan take of its pieces, (number of the contact, join) of each)."""
+        """The space that the joins of a plan take up, and the joins with the numbers of their contacts."""
         taken, on = Taken(), list[tuple[int, Join]]()
         for join in plan.joins:
             number = contact_for(join, contacts) if join.on else None

@@ -1,4 +1,4 @@
-"""Joins for the contacts of a plan, so that pieces of one shape stay of one shape wherever that holds as well."""
+"""Proposes joins for the contacts of a plan, so that pieces of one shape keep it wherever that holds equally well."""
 
 from __future__ import annotations
 
@@ -26,22 +26,22 @@ def propose(
     contacts: Sequence[Contact], rooms: Sequence[ContactRoom], orbits: Sequence[Orbit], pieces: Sequence[Piece],
     needs: Needs, ids: Iterable[str], taken: Taken, kept: Cache, job: Job = QUIET,
 ) -> list[Join]:
-    """A join, or several, for each contact; each says why.
+    """Propose one or several joins for each contact. Each says why.
 
     Parameters
     ----------
     rooms : Sequence[ContactRoom]
-        On each contact.
+        The room on each contact.
     orbits : Sequence[Orbit]
-        Of them, by their numbers.
+        The orbits of the contacts, by their numbers.
     pieces : Sequence[Piece]
-        Without joins, in their seats.
+        The pieces without joins, in their seats.
     ids : Iterable[str]
-        New ones.
+        Fresh ids.
     taken : Taken
-        The joins that there are already, which new ones keep away from and are added to.
+        The joins that are there already; the new ones keep away from them and are added.
     kept : Cache
-        What joins make there.
+        Caches what joins make.
 
     Raises
     ------
@@ -69,14 +69,14 @@ def propose(
 
 
 def _apart(proposals: Sequence[ContactProposal]) -> tuple[list[Join], Taken]:
-    """(joins of some contacts, each by itself, what they take)."""
+    """The joins of some contacts, each proposed by itself, and the space that they take up."""
     taken = proposals[0].taken.copy()
     return [join for one in proposals for join in replace(one, taken=taken).joins()], taken
 
 
 def _alike(proposals: Sequence[ContactProposal], orbit: Orbit) -> tuple[list[Join], Taken]:
-    """(joins of the contacts of an orbit that follow from those of its first one, what they take); none where they do
-    not hold.
+    """The joins of the contacts of an orbit, transferred from its first one, and the space that they take up; none
+    if they do not hold.
     """
     taken = proposals[0].taken.copy()
     first, *others = (replace(one, taken=taken) for one in proposals)
@@ -93,14 +93,16 @@ def _alike(proposals: Sequence[ContactProposal], orbit: Orbit) -> tuple[list[Joi
 
 
 def _hold(joins: Sequence[Join], needs: Needs) -> float:
-    """mm2 across the keys and rods of some joins; of what follows the outline of a contact, 1 for each."""
+    """The area across the keys and rods of some joins, in mm2; each join that follows the outline of its contact
+    counts 1.
+    """
     printer = needs.printer
     across = [join.radius(printer.clearance, printer.hole_allowance) for join in joins if join.holds]
     return sum(math.pi * radius**2 if radius > 0 else 1.0 for radius in across)
 
 
 def _unlike(joins: list[Join], orbit: Orbit) -> list[Join]:
-    """Joins that make pieces of one shape unlike, which the first one of them says."""
+    """Joins that make pieces of one shape different; the first of them says so."""
     said = tr(
         "{why}; pieces {list} were alike and are not any more, for no places hold that are their own counterparts",
         why=joins[0].why, list=", ".join(str(number + 1) for number in orbit.pieces),

@@ -1,4 +1,4 @@
-"""Room on a contact: how large a join may be at each place of it, so that enough wall is left on both sides."""
+"""The room on a contact: how large a join may be at each place of it, so that enough wall is left on both sides."""
 
 from __future__ import annotations
 
@@ -39,17 +39,19 @@ _BESIDE = 0.05
 
 @dataclass(frozen=True, eq=False)
 class ContactRoom:
-    """What is behind each place of a contact, in columns along its way.
+    """What lies behind each place of a contact, in columns along its direction.
 
     Attributes
     ----------
     low : (2,) float64, mm
-        Across, the middle of the first cell.
+        The middle of the first cell, across the contact.
     step : float, mm
+        The size of a cell.
     inside : (rows, columns) bool
         The cells on the contact.
     depths : dict[Which, Floats]
-        By piece, (rows, columns) mm from the contact's face to where the column leaves that piece.
+        For each piece, how far it is from the contact face to where the column leaves that piece, (rows, columns)
+        float64, mm.
     """
 
     low: Floats
@@ -60,7 +62,7 @@ class ContactRoom:
 
     @classmethod
     def of(cls, contact: Contact) -> ContactRoom:
-        """Of a contact, before any join."""
+        """The room on a contact, before any join."""
         x0, y0, x1, y1 = contact.region.bounds
         step = float(np.clip(np.sqrt(contact.area) / _ACROSS, _FINEST, _COARSEST))
         step = max(step, float(np.sqrt((x1 - x0) * (y1 - y0) / MOST_CELLS)))
@@ -80,55 +82,92 @@ class ContactRoom:
         return cls(low, step, inside, depths)
 
     def looked_into(self, depth: float) -> ContactRoom:
-        """The same, with what it needs to know of all layers down to a depth (mm) made ready, without Python's lock."""
+        """The same, with everything that it needs about all layers down to a depth computed ahead, without Python's
+        lock.
+
+        Parameters
+        ----------
+        depth : float, mm
+        """
         for which in get_args(Which):
             for layer in range(math.ceil(depth / _LAYER) + 1):
                 self._layer(which, layer)
         return self
 
     def places(self, cells: Bools) -> Floats:
-        """(k, 2) mm across: the middles of cells."""
+        """The middles of some cells, across the contact.
+
+        Returns
+        -------
+        (k, 2) float64, mm
+        """
         rows, columns = np.nonzero(cells)
         return self.low + self.step * np.stack([columns, rows], axis=1)
 
     def near(self, across: Floats, reach: float) -> Bools:
-        """(rows, columns) the cells within a reach (mm) of a place, (2,) mm across."""
+        """The cells within reach of a place.
+
+        Returns
+        -------
+        (rows, columns) bool
+        """
         rows, columns = self.inside.shape
         x = self.low[0] + self.step * np.arange(columns) - across[0]
         y = self.low[1] + self.step * np.arange(rows) - across[1]
         return np.asarray(x[None] ** 2 + y[:, None] ** 2 < reach**2)
 
     def at(self, values: Floats, across: Floats) -> float:
-        """Of (rows, columns) values the one of the cell at (2,) mm across; the outermost one beside the grid."""
+        """The value of the cell at a place; beside the grid, that of the outermost cell.
+
+        Parameters
+        ----------
+        values : (rows, columns)
+        across : (2,) float64, mm
+        """
         column, row = np.rint((across - self.low) / self.step).astype(int)
         return float(values[np.clip(row, 0, values.shape[0] - 1), np.clip(column, 0, values.shape[1] - 1)])
 
     @cached_property
     def width(self) -> float:
-        """mm: the diameter of the largest circle that lies on the contact."""
+        """The diameter of the largest circle that fits on the contact, in mm."""
         return 2.0 * float(self._to_outline.max(initial=0.0))
 
     @cached_property
     def _to_outline(self) -> Floats:
-        """(k,) mm from each cell on the contact to its outline."""
+        """The distance from each cell on the contact to its outline.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         return self._free(self.inside)
 
     @cached_property
     def _over_root(self) -> dict[Which, Floats]:
-        """By piece, (k,) mm from each cell on the contact to where it is too thin for the root of a key."""
+        """For each piece, the distance from each cell on the contact to where the piece is too thin for the root of
+        a key.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         return {which: self._free(self.depths[which] > UNDER_A_ROOT) for which in get_args(Which)}
 
     def socket(self, which: Which, depth: float, draft: float, wall: float) -> Floats:
-        """(k,) mm: the largest radius, at the face, of a round hole with leaning sides around each cell on the contact,
-        so that there is wall enough around it; below 0 where there is none.
+        """The largest radius, at the face, that a round tapered hole may have at each cell on the contact so that
+        enough wall is left; negative if there is no room.
 
         Parameters
         ----------
         depth : float, mm
-            Of the hole.
+            The depth of the hole.
         draft : float, degrees
         wall : float, mm
-            Least distance to the outside of the piece.
+            The least distance to the outside of the piece.
+
+        Returns
+        -------
+        (k,) float64, mm
         """
         largest = np.full(int(self.inside.sum()), np.inf)
         lean = np.tan(np.radians(draft))
@@ -139,26 +178,38 @@ class ContactRoom:
         return largest
 
     def _layer(self, which: Which, layer: int) -> Floats:
-        """(k,) mm around each cell on the contact to where the piece ends, at a depth."""
+        """The distance from each cell on the contact to where the piece ends, at a depth.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         if (which, layer) not in self._layers:
             self._layers[which, layer] = self._free(self.depths[which] > layer * _LAYER)
         return self._layers[which, layer]
 
     def foot(self, which: Which, wall: float) -> Floats:
-        """(k,) mm: the largest radius of the foot of a key around each cell on the contact, a wall away from its
-        outline and over enough of its carrier.
+        """The largest radius of the foot of a key at each cell on the contact, a wall away from the outline and over
+        enough material of its carrier.
+
+        Returns
+        -------
+        (k,) float64, mm
         """
         return np.asarray(np.minimum(self._to_outline - wall, self._over_root[which]))
 
     def around(self, join: Join, clearance: float, wall: float) -> Floats:
-        """(rows, columns) mm: the largest radius, at the face, that a join of this depth and draft may have around each
-        cell, so that there is wall enough around it in both pieces.
+        """The largest radius, at the face, that a join of this depth and draft may have at each cell, so that enough
+        wall is left in both pieces.
 
         Parameters
         ----------
-        clearance : float
-            mm per side.
+        clearance : float, mm per side
         wall : float, mm
+
+        Returns
+        -------
+        (rows, columns) float64, mm
         """
         free = np.full(int(self.inside.sum()), np.inf)
         for which, hole in join.holes(clearance).items():
@@ -173,18 +224,27 @@ class ContactRoom:
         return found
 
     def _free(self, cells: Bools) -> Floats:
-        """(k,) mm from the middle of each cell on the contact to the nearest that is not one of these."""
+        """The distance from the middle of each cell on the contact to the nearest cell that is not one of these.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         return np.asarray(free_around(cells)[self.inside] * self.step)
 
 
 def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> float:
-    """mm: the least distance from a hole in a piece, or from the foot of a key on it, to that piece's own outside;
-    what is farther than 12 mm counts as that.
+    """The least distance from a hole in a piece, or from the foot of a key on it, to the outside of that piece.
+    Anything farther than 12 mm counts as 12 mm.
 
     Parameters
     ----------
     body : manifold3d.Manifold
-        The hole, or the key, in the model frame, where the piece is.
+        The hole or the key, in the model frame, where the piece is.
+
+    Returns
+    -------
+    float, mm
     """
     sign, shift = (1.0, contact.kerf) if which == "second" else (-1.0, 0.0)
 
@@ -200,29 +260,44 @@ def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> flo
 
 
 def _facets_of(body: manifold3d.Manifold) -> tuple[Floats, Ints]:
-    """The surface of a small body, (n, 3) and (m, 3): no edge is longer than a twelfth of it, or SPACING mm."""
+    """The surface of a small body, with no edge longer than a twelfth of it or SPACING mm.
+
+    Returns
+    -------
+    (n, 3) float64, (m, 3) int64
+    """
     low, high = np.array(body.bounding_box()).reshape(2, 3)
     fine = body.refine_to_length(max(SPACING, float((high - low).max()) / 12)).to_mesh64()
     return np.asarray(fine.vert_properties)[:, :3], np.asarray(fine.tri_verts).astype(np.int64)
 
 
 def _in_four(a: Floats, b: Floats, c: Floats, ab: Floats, bc: Floats, ca: Floats) -> Floats:
-    """(4 k, 3, …) what stands at the corners of k facets divided in four, from that of their corners and middles."""
+    """The values at the corners of facets divided into four, from the values at their corners and edge midpoints.
+
+    Returns
+    -------
+    (4 k, 3, …)
+    """
     return np.concatenate([np.stack(one, axis=1) for one in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
 
 
 def _least_over(points: Floats, facets: Ints, away: Callable[[Floats], Floats]) -> float:
-    """mm: the least of a distance over a surface, to within _EXACT and never above it.
+    """The least value of a distance over a surface, to within _EXACT and never above the true one.
 
-    A distance changes by no more than the way gone, and no point of a facet is farther from its nearest corner than the
-    longest edge over the root of 3: facets that cannot have the least are left out, the others divided in four.
+    A distance changes by no more than the way travelled, and no point of a facet is farther from its nearest corner
+    than the longest edge divided by the root of 3. So facets that cannot contain the least are dropped, and the
+    others divided into four.
 
     Parameters
     ----------
     points : (n, 3) float64, mm
     facets : (m, 3) int64
     away : Callable[[Floats], Floats]
-        Gives (k,) mm for (k, 3) points, inf where they do not count.
+        Gives the distances (k,) in mm of points (k, 3); inf where they do not count.
+
+    Returns
+    -------
+    float, mm
     """
     corners, values = points[facets], away(points)[facets]
     least = float(values.min(initial=np.inf))

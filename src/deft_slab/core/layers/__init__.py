@@ -1,1 +1,1 @@
-"""Layers of a piece in its seat: exact sections, what begins in the air, what is closed in, and what that means."""
+"""The layers of a piece in its seat: exact sections, what begins in the air, and what air is closed in."""

@@ -1,4 +1,4 @@
-"""Air that a part closes in, through the layers printed so far."""
+"""Pockets of air that a piece closes in, considering only the layers printed so far."""
 
 from __future__ import annotations
 
@@ -14,20 +14,22 @@ from .sections import Levels
 
 @dataclass(frozen=True)
 class ClosedAir:
-    """Attributes
+    """A pocket of air.
+
+    Attributes
     ----------
     area : float, mm2
-        The most that it has in a layer while it is closed.
-    widest : (x, y, z)
-        mm over the bed, in it there.
-    begins : (x, y, z), mm
-        In its lowest layer.
+        The largest area that it has in a layer while it is closed.
+    widest : (x, y, z), mm, on the bed
+        A point in it there.
+    begins : (x, y, z), mm, on the bed
+        A point in its lowest layer.
     opens : float, mm
-        None where it never does.
+        The height at which it opens; None if it never does.
     volume : float, mm3
-        While it is closed.
+        Its volume while it is closed.
     first : int
-        Its lowest layer.
+        The number of its lowest layer.
     """
 
     area: float
@@ -41,14 +43,19 @@ class ClosedAir:
 def closed_air(
     regions: Regions, levels: Levels, resting: int, least: float
 ) -> tuple[list[ClosedAir], Floats]:
-    """(pockets, largest first; (layers,) mm2 of all air that is closed in each layer).
+    """Find the pockets of a piece.
 
     Parameters
     ----------
     resting : int
-        So many of the lowest layers rest on the bed.
-    least : float, mm2
-        And mm3: what is smaller is not listed.
+        How many of the lowest layers rest on the bed.
+    least : float
+        Smaller pockets are not listed, in mm2 and mm3.
+
+    Returns
+    -------
+    list of ClosedAir, (layers,) float64, mm2
+        The pockets, largest first, and the area of all closed air in each layer.
     """
     air = regions.air
     pocket, opened, largest, at, amount, closed = region_kernels.followed_air(

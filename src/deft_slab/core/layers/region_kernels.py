@@ -1,11 +1,10 @@
-"""Compiled loops that tell the regions of layers: what hangs together in one, solid and air, and what of it lies over
-what of the layer below. No classes.
+"""Compiled loops that find the regions of layers, of solid and of air, and which of them lie over which.
 
-The lines of a level are walked, not sampled: two regions are apart if no line joins them, however thin the wall between
-them is. Rows (levels of y, a small step apart, exact along x) only say which line borders which region, and how much of
-one region lies over another.
+The outlines of a level are walked, not sampled: two regions are separate if no outline joins them, however thin the
+wall between them is. Rows (levels of y a small step apart, exact along x) only tell which outline borders which
+region, and how much of one region lies over another.
 
-Regions of a level are numbered from 0 on, solid and air by themselves; OUTSIDE is the air around all.
+The regions of a level are numbered from 0 on, solid and air separately; OUTSIDE is the air around everything.
 """
 
 from __future__ import annotations
@@ -36,14 +35,20 @@ def _join(parent, a, b):
 
 @njit(**FAST)
 def rows_of(points, start, low, high, y0, step, rows):
-    """Where rows pass the lines low to high - 1: (begin (rows + 1,), x, line, turn), rising in x within a row.
-
-    turn : 1 where solid begins to the right, -1 where it ends;
+    """Where rows cross the outlines low to high - 1.
 
     Parameters
     ----------
-    y0
-        Of the first row.
+    y0 : float
+        The y of the first row.
+    step : float
+        The distance between rows.
+
+    Returns
+    -------
+    arrays
+        begin (rows + 1,), then x, the outline, and the turn of each crossing: 1 where solid begins to its right,
+        -1 where it ends. Sorted by x within a row.
     """
     begin = np.zeros(rows + 1, np.int64)
     for loop in range(low, high):
@@ -83,8 +88,8 @@ def rows_of(points, start, low, high, y0, step, rows):
 
 @njit(**FAST)
 def _linked_lines(begin, lines, turns, count):
-    """(solid (count,), air (count + 1,): which lines border on one region, as trees, the last of air is the outside;
-    keep: where a row passes from solid to air or back).
+    """Which outlines border the same region, as trees: one array for solid and one for air, whose last entry is the
+    outside; and the crossings where a row changes between solid and air.
     """
     solid, air = np.arange(count), np.arange(count + 1)
     keep = np.zeros(len(lines), np.bool_)
@@ -107,17 +112,17 @@ def _linked_lines(begin, lines, turns, count):
 
 @njit(**FAST)
 def _numbered(parent, areas, outside):
-    """((lines,) number of the region that each line borders on, (regions,) their areas). One that no line encloses is
-    only half known: NONE.
+    """The number of the region that each outline borders, and the areas of the regions. A region that no outline
+    encloses is only partly known: NONE.
 
     Parameters
     ----------
     parent
-        Trees of lines.
+        Trees of outlines.
     areas : (lines,)
-        Above 0 of those that enclose a region.
-    outside
-        A line of what is around all, -1 for none.
+        Positive for outlines that enclose a region of this kind.
+    outside : int
+        An outline of what is around everything, -1 for none.
     """
     count = len(areas)
     amount = np.zeros(len(parent))
@@ -143,15 +148,16 @@ def _numbered(parent, areas, outside):
 
 @njit(**FAST)
 def regions_of(begin, xs, lines, turns, areas):
-    """The regions of one level: (solid (lines,), area of each solid region, of each region of air, a place (x, row) in
-    each solid region and in each region of air (k, 2), begin (rows + 1,), x, right): the solid region that each line
-    borders on; and where each row passes from one region to another, and which lies to the right, solid n as n, air n
-    as -3 - n. A place is NaN where no row passes a region.
+    """The regions of one level.
+
+    Returns, for solid and for air: the region that each outline borders (solid only), the area of each region, and a
+    point (x, row) in each, NaN if no row crosses it. Then begin (rows + 1,), x and right: where each row passes from
+    one region to another, and the region to its right, solid n as n and air n as -3 - n.
 
     Parameters
     ----------
     areas : (lines,)
-        Signed; the others from ``rows_of``.
+        The signed areas; the other arguments come from ``rows_of``.
     """
     count, rows = len(areas), len(begin) - 1
     solid, air, keep = _linked_lines(begin, lines, turns, count)
@@ -188,16 +194,20 @@ def regions_of(begin, xs, lines, turns, areas):
 
 @njit(**FAST)
 def laid_over(spans, xs, right, upper_spans, upper_xs, upper_right, solids, airs, upper_solids, upper_airs, least):
-    """What of a level lies over what of the level below: (pairs of solid regions (k, 2), pairs of regions of air
-    (k, 2)), each below and above. Air that the outside lies over, or that lies over the outside, is paired with
-    OUTSIDE.
+    """Which regions of a level lie over which regions of the level below. Air that touches the outside above or
+    below is paired with OUTSIDE.
 
     Parameters
     ----------
     spans, xs, right
-        Of the level below, see ``regions_of``.
+        The level below, from ``regions_of``.
     least : mm
-        Along a row that count as lying over.
+        The least overlap along a row that counts.
+
+    Returns
+    -------
+    (k, 2) int, (k, 2) int
+        Pairs of solid regions, and pairs of regions of air, each below and above.
     """
     # of each region above a chain of those that it lies over: mostly one
     most = len(xs) + len(upper_xs) + 2
@@ -251,20 +261,24 @@ def laid_over(spans, xs, right, upper_spans, upper_xs, upper_right, solids, airs
 
 @njit(**FAST)
 def followed_solid(layer, area, pairs_start, below, resting):
-    """What becomes of solid regions, from the lowest layer up: (island (k,): the region with which each began in the
-    air, as a tree, itself where it began one, -1 where it stands on what was there; met (k,): of those that began one,
-    the layer in which it meets the rest, or one that began before it, -1 where it never does; most (k,): the largest
-    area of any of its regions before).
+    """Follow the solid regions from the lowest layer up.
 
     Parameters
     ----------
     layer : (k,)
-        Of each region, rising.
+        The layer of each region, rising.
     area : (k,)
-    below
-        Numbers of those that it lies over, from pairs_start[n] on.
-    resting
-        So many of the lowest layers rest on the bed.
+    below : int array
+        The numbers of the regions that each lies over, from pairs_start[n] on.
+    resting : int
+        How many of the lowest layers rest on the bed.
+
+    Returns
+    -------
+    (k,) island, (k,) met, (k,) most
+        The region with which each island began, as a tree: itself if it began one, -1 if it stands on what was
+        there. For those: the layer in which it meets the rest, or an island that began earlier, -1 if never; and
+        the largest area of any of its regions until then.
     """
     count = len(layer)
     island = np.full(count, -1, np.int64)
@@ -306,22 +320,26 @@ def followed_solid(layer, area, pairs_start, below, resting):
 
 @njit(**FAST)
 def followed_air(layer, area, pairs_start, below, under_outside, layers, resting):
-    """What becomes of regions of air that the part encloses in their layer, from the lowest up: (pocket (k,): the first
-    region of the pocket that each begins in, opened (k,): of those, the layer in which it comes to the outside, -1
-    never; largest (k,): the most area that it has in a layer while it is closed, at (k,): in which layer; amount (k,):
-    sum of its areas while it is closed; closed (layers,): area of all that is closed in each layer).
+    """Follow the enclosed regions of air from the lowest layer up.
 
     Parameters
     ----------
     layer : (k,)
-        Of each region, rising.
+        The layer of each region, rising.
     area : (k,)
-    below
-        Numbers of those that it lies over, from pairs_start[n] on, -1 for the outside.
+    below : int array
+        The numbers of the regions that each lies over, from pairs_start[n] on, -1 for the outside.
     under_outside : (k,)
-        The outside of the layer above lies over it.
-    resting
-        So many of the lowest layers rest on the bed, which closes what is open there; 0: none does.
+        Whether the outside of the layer above lies over it.
+    resting : int
+        How many of the lowest layers rest on the bed, which closes what is open below; 0 if none does.
+
+    Returns
+    -------
+    arrays
+        The first region of the pocket that each region belongs to; and for each pocket the layer in which it
+        opens, -1 if never; its largest area in a layer while it is closed, and in which layer; and the sum of its
+        areas while it is closed. Then the closed area in each layer.
     """
     count = len(layer)
     parent = np.arange(count + 1)  # the last is the outside
@@ -363,7 +381,7 @@ def followed_air(layer, area, pairs_start, below, under_outside, layers, resting
 
 @njit(**FAST)
 def _closed(parent, area, low, high, k, pocket, largest, at, amount, here):
-    """Area of all that is closed in a layer, whose regions are low to high - 1; notes it for each pocket."""
+    """The closed area in a layer, whose regions are low to high - 1. It is also recorded for each pocket."""
     outside = len(parent) - 1
     total = 0.0
     for r in range(low, high):
@@ -382,7 +400,7 @@ def _closed(parent, area, low, high, k, pocket, largest, at, amount, here):
 
 @njit(**FAST)
 def _open(parent, opened, r, k):
-    """Joins what a region belongs to with the outside, the last of the trees, which it reaches in layer k."""
+    """Join what a region belongs to with the outside, the last of the trees, which it reaches in layer k."""
     outside = len(parent) - 1
     root = root_of(parent, r)
     if root != outside:
@@ -392,8 +410,8 @@ def _open(parent, opened, r, k):
 
 @njit(**FAST)
 def _met(parent, opened, r, b, k):
-    """A region lies over another one, or over the outside (b below 0): (the first region of the one pocket that two
-    become, that of the other); -1, -1 where they are one already, or reach the outside.
+    """Join the pockets of two regions that lie over each other, or a region with the outside (b below 0). Returns
+    the first regions of both pockets; -1, -1 if they are one already, or reach the outside.
     """
     outside = len(parent) - 1
     a, c = root_of(parent, r), outside if b < 0 else root_of(parent, b)

@@ -33,9 +33,9 @@ class Kind:
     layer : (k,) int64
     area : (k,) float64, mm2
     place : (k, 2) float64, mm, bed frame
-        Inside each, where it is widest along x.
+        A point inside each region, where it is widest along x.
     over : array of int64
-        Where those that lie below each begin in ``below``; of air, -1 is the outside.
+        Where the regions below each one begin in ``below``. For air, -1 is the outside.
     """
 
     layer: Ints
@@ -47,14 +47,14 @@ class Kind:
 
 @dataclass(frozen=True, eq=False)
 class Regions:
-    """Of a piece.
+    """The regions of a piece.
 
     Attributes
     ----------
     solid, air : Kind
-        Its regions.
+        Its regions of each kind.
     areas : (layers,) float64, mm2
-        Of solid.
+        The solid area of each layer.
     under_outside : (k,) bool
         Which regions of air have the outside over them in the next layer.
     """
@@ -67,7 +67,7 @@ class Regions:
 
 @dataclass(eq=False)
 class _Level:
-    """What is known of one layer while the next is looked at."""
+    """What is known about one layer while the next is processed."""
 
     sections: Sections
     low: int
@@ -81,12 +81,12 @@ class _Level:
     right: Ints
 
     def polygons(self, region: int) -> list[Floats]:
-        """The lines around a solid region."""
+        """The outlines around a solid region."""
         return [self.sections.line(self.low + int(line)) for line in np.flatnonzero(self.of_solid == region)]
 
 
 class _Gathered:
-    """Regions of one kind as they come."""
+    """Regions of one kind, collected layer by layer."""
 
     def __init__(self) -> None:
         self.layers: list[Ints] = []
@@ -119,10 +119,10 @@ def regions_of(slicer: Slicer, levels: Levels, row: float, reach: float = 0.0, j
     Parameters
     ----------
     row : float, mm
-        Between the rows along which layers are laid over each other; a region that lies over another one
-        between two rows only is looked at exactly where it would else lie over nothing.
+        The distance between the rows along which layers are compared. A region that overlaps another one only
+        between two rows is examined exactly if it would otherwise lie over nothing.
     reach : float, mm
-        By which solid may lie beside what is below and still be held by it.
+        How far solid may lie beside what is below and still be held by it.
 
     Raises
     ------
@@ -161,7 +161,9 @@ def regions_of(slicer: Slicer, levels: Levels, row: float, reach: float = 0.0, j
 
 
 def _over(before: _Level, here: _Level, solid: _Gathered, air: _Gathered, reach: float) -> Ints:
-    """Notes what of a layer lies over what of the one below; gives the regions of air that the outside lies over."""
+    """Record what of a layer lies over what of the one below, and return the regions of air that the outside lies
+    over.
+    """
     solids, airs = region_kernels.laid_over(
         before.spans, before.xs, before.right, here.spans, here.xs, here.right, before.solids, before.airs,
         here.solids, here.airs, _LEAST_OVER,
@@ -182,7 +184,7 @@ def _over(before: _Level, here: _Level, solid: _Gathered, air: _Gathered, reach:
 
 
 def _exactly_under(before: _Level, polygons: list[Floats], reach: float) -> Ints:
-    """Ints of the solid regions of a layer that lie under a region of the next, whose lines are given."""
+    """The numbers of the solid regions of a layer that lie under a region of the next, given its outlines."""
     whole = np.concatenate(polygons)
     low, high = whole.min(axis=0) - reach - _LEAST_OVER, whole.max(axis=0) + reach + _LEAST_OVER
     sections, nearby = before.sections, set()

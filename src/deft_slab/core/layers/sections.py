@@ -1,5 +1,5 @@
-"""Exact sections of a closed surface in the middle of its layers, a run of layers at a time so that memory stays
-flat.
+"""Exact sections of a closed surface in the middle of its layers. They are cut a run of layers at a time, so that
+memory use stays constant.
 """
 
 from __future__ import annotations
@@ -22,16 +22,16 @@ _MOST_CROSSINGS = 3_000_000
 
 @dataclass(frozen=True)
 class Levels:
-    """Layers of a piece in its seat.
+    """The layers of a piece in its seat.
 
     Attributes
     ----------
     base : float
-        mm over the bed, where the first begins.
+        The height over the bed at which the first layer begins, in mm.
     thickness : float, mm
-        Of each.
+        The thickness of each layer.
     height : float
-        mm over the bed, of the highest point.
+        The height of the highest point over the bed, in mm.
     """
 
     base: float
@@ -40,39 +40,47 @@ class Levels:
 
     @property
     def count(self) -> int:
-        """How many there are (the height over the layer height, rounded up)."""
+        """The number of layers: the height divided by the layer height, rounded up."""
         return layers_of(self.height - self.base, self.thickness)
 
     @cached_property
     def resting(self) -> int:
-        """So many of the lowest layers rest on the bed: what is lower than its tolerance; none where support is."""
+        """How many of the lowest layers rest on the bed: those lower than its tolerance; none if the piece stands on
+        support.
+        """
         return 0 if self.base > 0 else max(1, int(np.searchsorted(self.middles, BED_TOLERANCE, side="right")))
 
     @property
     def middles(self) -> Floats:
-        """(count,) mm over the bed: the middle of each layer; of the last, of what the piece has of it."""
+        """The height at which each layer is cut: its middle; for the last one, the middle of what the piece has of
+        it.
+
+        Returns
+        -------
+        (count,) float64, mm, on the bed
+        """
         found = self.base + (np.arange(self.count) + 0.5) * self.thickness
         found[-1] = (self.base + (self.count - 1) * self.thickness + self.height) / 2
         return np.asarray(found)
 
     def bottom(self, layer: int) -> float:
-        """mm over the bed, where a layer begins, by its number from 0 on."""
+        """The height at which a layer begins, in mm over the bed, given its number from 0 on."""
         return self.base + layer * self.thickness
 
 
 @dataclass(frozen=True, eq=False)
 class Sections:
-    """Of a run of layers.
+    """The sections of a run of layers.
 
     Attributes
     ----------
     first : int
-        The number of the lowest of them.
+        The number of the lowest layer.
     points : (k, 2) float64, mm, bed frame
     start : (lines + 1,) int64
-        Where the points of each closed line begin.
+        Where the points of each closed outline begin.
     of_level : (layers + 1,) int64
-        Where the lines of each layer begin. Solid is on the left of a line.
+        Where the outlines of each layer begin. Solid is to the left of an outline.
     """
 
     first: int
@@ -84,16 +92,31 @@ class Sections:
         return len(self.of_level) - 1
 
     def line(self, number: int) -> Floats:
-        """(k, 2) mm: the points of a closed line."""
+        """The points of a closed outline.
+
+        Returns
+        -------
+        (k, 2) float64, mm
+        """
         return self.points[self.start[number] : self.start[number + 1]]
 
     def lines(self, layer: int) -> list[Floats]:
-        """(k, 2) mm each: the closed lines of a layer, counted within the run."""
+        """The closed outlines of a layer, whose number is counted within the run.
+
+        Returns
+        -------
+        list of (k, 2) float64, mm
+        """
         return [self.line(number) for number in range(int(self.of_level[layer]), int(self.of_level[layer + 1]))]
 
     @property
     def areas(self) -> Floats:
-        """(lines,) mm2 that each encloses, below 0 around air."""
+        """The area that each outline encloses, negative around air.
+
+        Returns
+        -------
+        (lines,) float64, mm2
+        """
         return np.asarray(walk_kernels.loop_areas(self.points, self.start))
 
 
@@ -114,17 +137,32 @@ class Slicer:
 
     @classmethod
     def of(cls, solid: Solid, vertices: Floats) -> Slicer:
-        """Of a solid, closed, whose corners (n, 3) lie in the bed frame."""
+        """The slicer of a closed solid.
+
+        Parameters
+        ----------
+        vertices : (n, 3) float64, mm, bed frame
+        """
         if "across edges" not in solid.__dict__:
             solid.__dict__["across edges"] = walk_kernels.across_edges(solid.triangles, len(solid.vertices))
         return cls(np.ascontiguousarray(vertices, np.float64), solid.triangles, solid.__dict__["across edges"])
 
     def at(self, z: float) -> Sections:
-        """The section at one height, mm over the bed."""
+        """The section at one height.
+
+        Parameters
+        ----------
+        z : float, mm, on the bed
+        """
         return next(self.runs(np.array([z])))
 
     def runs(self, levels: Floats) -> Iterator[Sections]:
-        """The sections at rising heights (k,), mm over the bed, a run of them at a time."""
+        """The sections at rising heights, a run of them at a time.
+
+        Parameters
+        ----------
+        levels : (k,) float64, mm, on the bed
+        """
         heights = np.ascontiguousarray(self.vertices[:, 2])
         first, last = walk_kernels.levels_passed(heights, self.triangles, levels)
         many = np.cumsum(walk_kernels.crossings(first, last, len(levels)))
@@ -138,13 +176,18 @@ class Slicer:
 
 
 def beginnings(solid: Solid, vertices: Floats) -> tuple[Floats, Floats]:
-    """((k, 3) mm, where the surface begins with solid above it, lowest first; (k,) mm, how much higher each meets what
-    began lower, inf where it never does). What is lower than any layer is among them: layers are the verdict.
+    """Where the surface begins with solid above it, lowest first. What is lower than any layer is included, because
+    the layers decide.
 
     Parameters
     ----------
     vertices : (n, 3) float64, mm
-        The corners of the solid in its seat.
+        The vertices of the solid in its seat.
+
+    Returns
+    -------
+    (k, 3) float64, mm; (k,) float64, mm
+        The places; and how much higher each meets what began lower, inf if it never does.
     """
     heights = np.ascontiguousarray(vertices[:, 2])
     order = np.argsort(heights, kind="stable")

@@ -1,9 +1,9 @@
-"""Compiled loops of exact sections. No classes.
+"""Compiled loops of exact sections.
 
-A corner at the level itself counts as above it. So a facet that a level passes has one edge that rises through it and
-one that falls: the line through the facet runs from the falling edge to the rising one, the solid on its left, and goes
-on in the facet across the rising edge. No facet is met twice by a level, and no two numbers are ever compared for being
-equal: on a closed surface every line closes.
+A vertex at the level itself counts as above it. So a facet that a level crosses has one edge that rises through it
+and one that falls. The line through the facet runs from the falling edge to the rising one, with the solid on its
+left, and continues in the facet across the rising edge. No facet is crossed twice by a level, and no two numbers are
+ever tested for equality: on a closed surface every line closes.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from ..figures.column_kernels import FAST
 
 @njit(**FAST)
 def root_of(parent, n):
-    """The root of a tree; what is passed on the way is hung higher."""
+    """The root of a tree. Nodes on the way are attached higher up."""
     while parent[n] != n:
         parent[n] = parent[parent[n]]
         n = parent[n]
@@ -25,13 +25,20 @@ def root_of(parent, n):
 
 @njit(**FAST)
 def across_edges(triangles, count):
-    """(m, 3) the facet across the edge from corner e to the next of each facet; -1 where there is none. Where more than
-    two facets share an edge they are paired as they come, each with one that walks it the other way.
+    """The facet across the edge from each vertex to the next of each facet; -1 if there is none. Where more than two
+    facets share an edge they are paired in the order in which they come, each with one that walks the edge the
+    other way.
 
     Parameters
     ----------
     triangles : (m, 3)
-        Of so many corners.
+        Indices of vertices.
+    count : int
+        How many vertices there are.
+
+    Returns
+    -------
+    (m, 3) int
     """
     facets = len(triangles)
     start = np.zeros(count + 1, np.int64)
@@ -67,14 +74,18 @@ def across_edges(triangles, count):
 
 @njit(**FAST)
 def levels_passed(heights, triangles, levels):
-    """((m,), (m,)) the first level that passes each facet, and the one after the last.
+    """The first level that crosses each facet, and the one after the last.
 
     Parameters
     ----------
     heights : (n,)
-        Of the corners.
+        The heights of the vertices.
     levels
-        Rising.
+        Rising heights.
+
+    Returns
+    -------
+    (m,) int, (m,) int
     """
     first = np.empty(len(triangles), np.int32)
     last = np.empty(len(triangles), np.int32)
@@ -98,7 +109,12 @@ def levels_passed(heights, triangles, levels):
 
 @njit(**FAST)
 def crossings(first, last, count):
-    """(count,) how many facets each level passes."""
+    """How many facets each level crosses.
+
+    Returns
+    -------
+    (count,) int
+    """
     found = np.zeros(count + 1, np.int64)
     for f in range(len(first)):
         found[first[f]] += 1
@@ -112,9 +128,13 @@ def crossings(first, last, count):
 
 @njit(**FAST)
 def walked(vertices, triangles, across, first, last, levels, low, high):
-    """The closed lines of the levels low to high - 1: (points (k, 2), start (loops + 1,) where the points of each line
-    begin, of_level (levels + 1,) where the lines of each level begin). Lines that do not close (an open surface) are
-    left out.
+    """The closed outlines of the levels low to high - 1. Outlines that do not close, as on an open surface, are left
+    out.
+
+    Returns
+    -------
+    (k, 2), (loops + 1,), (levels + 1,)
+        The points, where the points of each outline begin, and where the outlines of each level begin.
     """
     span = high - low
     begin = np.zeros(span + 1, np.int64)
@@ -174,7 +194,12 @@ def walked(vertices, triangles, across, first, last, levels, low, high):
 
 @njit(**FAST)
 def loop_areas(points, start):
-    """(loops,) signed area of each closed line: above 0 counter-clockwise."""
+    """The signed area of each closed outline, positive if it is counter-clockwise.
+
+    Returns
+    -------
+    (loops,)
+    """
     areas = np.empty(len(start) - 1)
     for n in range(len(start) - 1):
         x0, y0 = points[start[n], 0], points[start[n], 1]
@@ -188,7 +213,12 @@ def loop_areas(points, start):
 
 @njit(**FAST)
 def _around(triangles, rises, count):
-    """(begin (count + 1,), facets: those around each corner; (count,) sum of what they rise by)."""
+    """The facets around each vertex, and the sum of what they rise by.
+
+    Returns
+    -------
+    (count + 1,) begin, facets, (count,) sums
+    """
     begin = np.zeros(count + 1, np.int64)
     for f in range(len(triangles)):
         for e in range(3):
@@ -209,16 +239,22 @@ def _around(triangles, rises, count):
 
 @njit(**FAST)
 def begun(heights, triangles, rises, order):
-    """(n,) of each corner: how much higher the surface that begins there meets surface that began lower, inf where it
-    never does; -1 where none begins with solid above it. A merge tree of the height over the surface: corners are taken
-    in rising order, and of two parts that meet the younger ends.
+    """For each vertex how much higher the surface that begins there meets surface that began lower; inf if it never
+    does; -1 if none begins there with solid above it.
+
+    This is a merge tree of the height over the surface: vertices are taken in rising order, and where two parts meet,
+    the younger one ends.
 
     Parameters
     ----------
     rises : (m,)
-        Area of the facets times z of their normals.
+        The area of each facet times the z of its normal.
     order
-        Corners from the lowest up.
+        Vertices from the lowest up.
+
+    Returns
+    -------
+    (n,)
     """
     count = len(heights)
     begin, around, facing = _around(triangles, rises, count)

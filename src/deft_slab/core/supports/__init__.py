@@ -1,1 +1,1 @@
-"""Support posts: where they stand, how they get there, what they hold and what they leave."""
+"""Support posts: where they stand, how they get there, what they hold and what they leave behind."""

@@ -18,14 +18,14 @@ _ROUND = 0.5 * _SIDES * math.sin(2.0 * math.pi / _SIDES)
 
 
 def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
-    """Round bodies side by side, nothing joined, for looking at sections of many at once: what overlaps is filled by
-    winding.
+    """Round bodies side by side, not united, for looking at sections of many at once: overlaps are filled by the
+    winding number.
 
     Parameters
     ----------
     start, end : (k, 3) float64, mm
     first, last : (k,) float64, mm
-        Radii there.
+        Radii at the start and at the end.
     """
     way = end - start
     way = way / np.maximum(np.linalg.norm(way, axis=1), 1e-12)[:, None]
@@ -48,7 +48,7 @@ def rods(start: Floats, end: Floats, first: Floats, last: Floats) -> Solid:
 
 
 def sketched(routes: Routes, braces: Floats, measures: Measures) -> Solid:
-    """All posts and braces, of plain rods; see ``rods``.
+    """All posts and braces as plain rods; see ``rods``.
 
     Parameters
     ----------
@@ -70,7 +70,14 @@ def sketched(routes: Routes, braces: Floats, measures: Measures) -> Solid:
 
 
 def cone(start: Floats, end: Floats, first: float, last: float) -> manifold3d.Manifold:
-    """A round body from start to end (3,), mm, with radii there."""
+    """A truncated cone between two points.
+
+    Parameters
+    ----------
+    start, end : (3,) float64, mm
+    first, last : float
+        Radii there, in mm.
+    """
     way = end - start
     length = float(np.linalg.norm(way))
     way = way / length
@@ -80,7 +87,7 @@ def cone(start: Floats, end: Floats, first: float, last: float) -> manifold3d.Ma
 
 
 def post(routes: Routes, n: int, measures: Measures) -> manifold3d.Manifold:
-    """The body of a post, on the bed; empty where it has no way."""
+    """The body of a post on the bed; empty if it has no route."""
     if routes.lands[n] == "nowhere":
         return manifold3d.Manifold()
     tip, stem, foot = measures.tip / 2, measures.stem / 2, measures.foot / 2
@@ -101,11 +108,12 @@ def post(routes: Routes, n: int, measures: Measures) -> manifold3d.Manifold:
 
 
 def plate(routes: Routes, measures: Measures, height: float) -> manifold3d.Manifold | None:
-    """One plate under all feet on the bed; None where there are none.
+    """One plate under all feet on the bed; None if there are none.
 
     Parameters
     ----------
     height : float, mm
+        The thickness of the plate.
     """
     feet = routes.end[routes.lands == "bed"][:, :2]
     if not len(feet):

@@ -1,4 +1,4 @@
-"""The posts of a plan, on its pieces as they sit."""
+"""The posts of a plan on its pieces in their seats."""
 
 from __future__ import annotations
 
@@ -29,19 +29,19 @@ _REFUSED = 1.5
 
 
 def ground_of(piece: Piece) -> Obstacle:
-    """A piece as it sits."""
+    """A piece in its seat, as an obstacle for posts."""
     return Obstacle(piece.solid, piece.seat.rotation, piece.lift)
 
 
 def piece_for(posts: PostSet, pieces: Sequence[Piece]) -> int | None:
-    """The number of the piece that some posts are of; see ``nearest_alike``. What is printed apart, which comes last,
-    gets none.
+    """The number of the piece that a set of posts belongs to; see ``nearest_alike``. What is printed apart, which
+    comes last, gets none.
     """
     return nearest_alike(posts, [piece for piece in pieces if not piece.extra])
 
 
 def measures_of(posts: PostSet, one: Post | None = None) -> Measures:
-    """What the posts of a set measure, or one of them."""
+    """The measures of the posts of a set, or of one of them."""
     tip = posts.tip if one is None or one.tip is None else one.tip
     stem = posts.stem if one is None or one.stem is None else one.stem
     return Measures(tip=tip, stem=stem, foot=3.0 * stem)
@@ -56,7 +56,7 @@ class PostsOfOneSize:
     standing : PostPlacement
         Those that still touch the surface.
     numbers : (k,) int64
-        Which of the set these are.
+        Their numbers in the set.
     """
 
     measures: Measures
@@ -65,7 +65,7 @@ class PostsOfOneSize:
 
 
 def standing_of(posts: PostSet, piece: Piece) -> list[PostsOfOneSize]:
-    """The posts that still touch the surface, by their sizes."""
+    """The posts of a set that still touch the surface, grouped by size."""
     ground = ground_of(piece)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
     nothing = np.empty(0, np.int64), np.empty(0, np.bool_)
@@ -83,7 +83,7 @@ def standing_of(posts: PostSet, piece: Piece) -> list[PostsOfOneSize]:
 
 
 def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
-    """What becomes of the posts of a piece, by its number."""
+    """What becomes of the posts of a piece, given its number."""
     ground, count = ground_of(piece), len(posts.posts)
     at = np.array([post.at for post in posts.posts]).reshape(-1, 3)
     lands = np.full(count, "off", dtype="<U7")
@@ -109,12 +109,16 @@ def posts_report(posts: PostSet, number: int, piece: Piece) -> PostsReport:
 
 
 def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
-    """(k,) mm2 of the surface past the threshold that is nearer to a post than to any other that stands.
+    """The area past the threshold that is nearer to each post than to any other that stands.
 
     Parameters
     ----------
     at : (k, 3) float64, mm, model frame
-        Of the tips.
+        The tips.
+
+    Returns
+    -------
+    (k,) float64, mm2
     """
     held, past = np.zeros(len(at)), piece.past_threshold >= 0
     if stands.any() and past.any():
@@ -126,8 +130,8 @@ def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
 def with_posts(
     sets: Sequence[PostSet], pieces: list[Piece], printer: Printer, kept: Cache
 ) -> tuple[list[Piece], dict[str, PostsReport]]:
-    """(the pieces, those with posts with the volume of these as their support, and what tips touch; what became of the
-    posts, by the id of their set).
+    """The pieces with the figures of their posts, which replace those of the usual support; and what became of the
+    posts, by the id of their set.
     """
     after, reports = list(pieces), dict[str, PostsReport]()
     for posts in sets:
@@ -154,14 +158,18 @@ def with_posts(
 def proposed_points(
     posts: PostSet, piece: Piece, layer: float, least: float, job: Job = QUIET
 ) -> tuple[Floats, Floats]:
-    """((k, 3) mm, model frame, of all points that need a post besides those placed by hand; (u, 3) mm of islands that
-    none could be brought to).
+    """Points that need a post, besides those placed by hand.
 
     Parameters
     ----------
     layer : float, mm
     least : float, mm2
-        Of islands that count.
+        Smaller islands do not count.
+
+    Returns
+    -------
+    (k, 3) float64, (u, 3) float64, mm, model frame
+        The points, and islands that no post can reach.
 
     Raises
     ------
@@ -184,15 +192,16 @@ def proposed_for(
     piece: Piece, ground: Obstacle, known: tuple[Floats, Floats], layer: float, least: float, measures: Measures,
     job: Job = QUIET,
 ) -> PostPlacement:
-    """As ``proposed``, for a piece with its marks: where support is asked for there are tips too, though the surface is
-    not past the threshold; where there may be none are none.
+    """As ``proposed``, but respecting the marks of a piece: hold spots get tips even where the surface is not past
+    the threshold, clear spots get none.
 
     Parameters
     ----------
     known : tuple[Floats, Floats]
-        Points and normals (k, 3), mm, model frame.
+        The points and normals (k, 3) of posts that are there already, in mm, model frame.
     layer : float, mm
     least : float, mm2
+        Smaller islands do not count.
 
     Raises
     ------
@@ -206,7 +215,13 @@ def proposed_for(
 
 
 def in_bodies(sets: Sequence[PostSet], pieces: Sequence[Piece], job: Job = QUIET) -> list[Piece]:
-    """The pieces as they are printed: those with posts in one body with them, standing on the bed. Raises Cancelled."""
+    """The pieces as they are printed: each piece that has posts is united with them, standing on the bed.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     after = list(pieces)
     for done, posts in enumerate(sets):
         number = piece_for(posts, pieces)

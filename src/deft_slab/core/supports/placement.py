@@ -1,4 +1,4 @@
-"""Which points of a piece need a post, and all that is told of the posts that stand there."""
+"""Which points of a piece need a post, and everything that is known about the posts that stand there."""
 
 from __future__ import annotations
 
@@ -36,20 +36,20 @@ _SAME = 0.2
 
 @dataclass(frozen=True, eq=False)
 class PostPlacement:
-    """Posts of a piece in its seat.
+    """The posts of a piece in its seat.
 
     Attributes
     ----------
     points, normals : (k, 3) float64
-        mm and unit vectors, model frame, where they touch.
+        Where they touch: points in mm and unit vectors, model frame.
     for_island : (k,) bool
-        Whether an island begins there.
+        Whether each one holds the beginning of an island.
     routes : Routes
-        See there.
-    braces : array of float64
-        Pairs of places (b, 2, 3) mm on the bed.
+        Their routes.
+    braces : (b, 2, 3) float64, mm, on the bed
+        The ends of each brace.
     unheld : (u, 3) float64, mm, model frame
-        Islands that no post could be brought to.
+        Islands that no post can reach.
     """
 
     points: Floats
@@ -61,24 +61,36 @@ class PostPlacement:
 
     @property
     def made(self) -> Bools:
-        """(k,) which of them have a way."""
+        """Which of them have a route.
+
+        Returns
+        -------
+        (k,) bool
+        """
         return np.asarray(self.routes.lands != "nowhere")
 
 
 def needs_posts(
     ground: Obstacle, past: Floats32, clear: Bools, known: Floats, layer: float
 ) -> tuple[Floats, Floats]:
-    """((k, 3) mm, model frame, (k, 3) outward unit vectors) of points where posts are needed, besides those that are
-    known: past the threshold no point is farther from one than the spacing for its angle. The lowest come first.
+    """Points where posts are needed besides the known ones, the lowest first: no point past the threshold is farther
+    from a post than the spacing for its angle.
 
     Parameters
     ----------
     past : (m,) float32, degrees
-        Past the threshold, -1 where none is needed.
+        How far past the threshold each facet is; -1 if it needs nothing.
     clear : (m,) bool
-        Where none may be.
+        Facets that no post may touch.
+    known : array of float64
+        The points of the posts that are there already.
     layer : float, mm
-        What is lower than one lies on the bed.
+        What is lower than one layer lies on the bed.
+
+    Returns
+    -------
+    (k, 3) float64, (k, 3) float64
+        Points in mm, model frame, and outward unit vectors.
     """
     solid = ground.solid
     chosen = (past >= 0) & ~clear
@@ -111,15 +123,19 @@ def needs_posts(
 def islands_of(
     solid: Solid, layer: float, least: float, row: float = _ROW, job: Job = QUIET
 ) -> Floats:
-    """(k, 3) mm, inside the islands of a solid as it sits on the bed, or over it.
+    """A point inside each island of a solid, as it sits on the bed or over it.
 
     Parameters
     ----------
     layer : float, mm
     least : float, mm2
-        That an island grows to.
+        The area that an island must grow to.
     row : float, mm
         See ``regions_of``.
+
+    Returns
+    -------
+    (k, 3) float64, mm, on the bed
 
     Raises
     ------
@@ -137,7 +153,17 @@ def islands_of(
 
 
 def undersides(ground: Obstacle, inside: Floats) -> tuple[Floats, Floats]:
-    """((k, 3) mm, model frame, (k, 3) outward unit vectors) of the surface straight under points (k, 3) on the bed."""
+    """The surface straight below points on the bed.
+
+    Parameters
+    ----------
+    inside : (k, 3) float64, mm, on the bed
+
+    Returns
+    -------
+    (k, 3) float64, (k, 3) float64
+        Points in mm, model frame, and outward unit vectors.
+    """
     places = ground.on_model(inside)
     down = np.broadcast_to(-ground.rotation[2], places.shape)
     length, facets = through(ground.solid, places, np.ascontiguousarray(down))
@@ -149,10 +175,12 @@ def stood(
     ground: Obstacle, points: Floats, normals: Floats, for_island: Bools, measures: Measures,
     feet: Floats | None = None,
 ) -> PostPlacement:
-    """Posts to some points (k, 3), mm, model frame, with the outward normals (k, 3) there.
+    """Posts to given points.
 
     Parameters
     ----------
+    points, normals : (k, 3) float64
+        Points in mm, model frame, and outward unit vectors.
     feet : (k, 3) float64, mm, model frame
         See ``routed``.
     """
@@ -166,18 +194,18 @@ def proposed(
     ground: Obstacle, past: Floats32, clear: Bools, known: tuple[Floats, Floats], layer: float,
     least: float, measures: Measures, job: Job = QUIET,
 ) -> PostPlacement:
-    """Posts for all that is not held: a tip where each island begins, and wherever the surface is past the threshold;
-    then it is looked at again with its posts, and added to.
+    """Posts for everything that is not held: a tip where each island begins, and tips wherever the surface is past
+    the threshold. Then the piece is examined again with its posts, and more are added.
 
     Parameters
     ----------
-    known : tuple[Floats, Floats]
-        Points and normals (k, 3) of posts that are there already.
     past, clear : array of float32
         As for ``needs_posts``.
+    known : tuple[Floats, Floats]
+        The points and normals (k, 3) of posts that are there already.
     layer : float, mm
     least : float, mm2
-        Of islands that count.
+        Smaller islands do not count.
 
     Raises
     ------
@@ -209,13 +237,17 @@ def proposed(
 def islands_with(
     ground: Obstacle, standing: PostPlacement, measures: Measures, layer: float, least: float, job: Job = QUIET
 ) -> Floats:
-    """(k, 3) mm, on the bed, inside the islands that a piece still has with its posts.
+    """A point inside each island that a piece still has with its posts.
 
     Parameters
     ----------
     layer : float, mm
-        Not finer than is needed to see whether a tip is there.
+        No finer than needed to see whether a tip is there.
     least : float, mm2
+
+    Returns
+    -------
+    (k, 3) float64, mm, on the bed
 
     Raises
     ------
@@ -227,7 +259,12 @@ def islands_with(
 
 
 def braces_for(ground: Obstacle, routes: Routes, measures: Measures) -> Floats:
-    """(b, 2, 3) mm, on the bed: rods at 45 degrees from posts that are too slender to their nearest neighbours."""
+    """Braces: rods at 45 degrees from posts that are too slender to their nearest neighbours.
+
+    Returns
+    -------
+    (b, 2, 3) float64, mm, on the bed
+    """
     upright = np.flatnonzero(routes.lands == "bed")
     long = upright[routes.lengths[upright] > SLENDER_DIAMETERS * measures.stem]
     found: list[Floats] = []
@@ -258,8 +295,8 @@ def braces_for(ground: Obstacle, routes: Routes, measures: Measures) -> Floats:
 
 
 def bodies_of(standing: PostPlacement, measures: Measures) -> list[manifold3d.Manifold]:
-    """The posts, one body each, then their braces; on the bed, and nothing under it: where a tip is nearer to it than a
-    stem is thick, what is round ends in the bed.
+    """The posts, one body each, followed by their braces. Nothing extends below the bed: where a tip is nearer to it
+    than a stem is thick, round ends are cut off.
     """
     posts = [post(standing.routes, n, measures) for n in range(len(standing.points))]
     rods = [cone(start, end, measures.stem / 3, measures.stem / 3) for start, end in standing.braces]
@@ -274,14 +311,14 @@ def bodies_of(standing: PostPlacement, measures: Measures) -> list[manifold3d.Ma
 def in_one(
     ground: Obstacle, bodies: list[manifold3d.Manifold], under: manifold3d.Manifold | None = None, job: Job = QUIET
 ) -> tuple[Solid, Solid]:
-    """(the piece with its posts, the posts alone), each one closed body, on the bed.
+    """The piece united with its posts, and the posts alone, each as one closed body on the bed.
 
     Parameters
     ----------
     bodies : list[manifold3d.Manifold]
         See ``bodies_of``.
     under : manifold3d.Manifold | None
-        A plate, see ``bodies.plate``.
+        A plate; see ``bodies.plate``.
 
     Raises
     ------

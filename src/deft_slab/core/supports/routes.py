@@ -1,4 +1,4 @@
-"""The way of a post from the surface down: straight where that is free, else around the piece, else on to it."""
+"""The route of a post from the surface down: straight if that is free, else around the piece, else onto it."""
 
 from __future__ import annotations
 
@@ -38,20 +38,20 @@ ON = 0.3
 
 @dataclass(frozen=True)
 class Measures:
-    """mm.
+    """The measures of a post, in mm.
 
     Attributes
     ----------
     tip : float
-        Diameter where it touches.
+        Diameter where it touches the surface.
     stem, foot : float
-        Diameters.
+        Diameters of the stem and of the foot.
     tip_length : float
         From the surface to the full stem.
     depth : float
-        That a tip goes into the surface, never more than half the wall there.
+        How far a tip goes into the surface; never more than half the wall there.
     foot_height : float
-        Of the cone on the bed.
+        The height of the cone on the bed.
     """
 
     tip: float = 0.3
@@ -63,31 +63,32 @@ class Measures:
 
     @property
     def contact(self) -> float:
-        """mm2 that a tip touches: pi d^2 / 4."""
+        """The area that a tip touches, pi d^2 / 4, in mm2."""
         return math.pi * self.tip**2 / 4
 
 
 @dataclass(frozen=True, eq=False)
 class Routes:
-    """The ways of k posts, mm on the bed.
+    """The routes of k posts, in mm on the bed.
 
     Attributes
     ----------
     contact : (k, 3) float64
-        On the surface.
+        Where they touch the surface.
     inside : (k, 3) float64
-        Where the tip ends, in it.
+        Where the tip ends, inside the piece.
     joint : (k, 3) float64
         Where the tip becomes the stem.
     bend : (k, 3) float64
-        Where a leaning stem becomes upright, as ``joint`` where none leans.
+        Where a leaning stem becomes upright; the same as ``joint`` if it does not lean.
     end : (k, 3) float64
-    lands : (k,)
-        On what.
+        Where the post ends.
+    lands : (k,) str
+        What it ends on: "bed", "piece" or "nowhere".
     wall : (k,) float64
-        mm of the piece behind the tip.
+        The thickness of the piece behind the tip, in mm.
     as_asked : (k,) bool
-        Whether it stands where it was asked to.
+        Whether it stands where the user put it.
     """
 
     contact: Floats
@@ -101,31 +102,53 @@ class Routes:
 
     @property
     def leans(self) -> Bools:
-        """(k,) which of them lean."""
+        """Which of them lean.
+
+        Returns
+        -------
+        (k,) bool
+        """
         return np.asarray(np.linalg.norm(self.bend - self.joint, axis=1) > 1e-6)
 
     @property
     def lengths(self) -> Floats:
-        """(k,) mm from the joint to the end, along the stem."""
+        """The length of each stem, from the joint to the end.
+
+        Returns
+        -------
+        (k,) float64, mm
+        """
         lean = np.linalg.norm(self.bend - self.joint, axis=1)
         return np.asarray(lean + np.linalg.norm(self.end - self.bend, axis=1))
 
 
 class Obstacle(BedPose):
-    """A piece in its seat that posts go around."""
+    """A piece in its seat, which posts must go around."""
 
     def first(self, start: Floats, way: Floats) -> tuple[Floats, Ints]:
-        """((k,) mm to what a ray meets first, inf for nothing; (k,) the facet, -1).
+        """What rays meet first.
 
         Parameters
         ----------
         start, way : (k, 3) float64, on the bed
+
+        Returns
+        -------
+        (k,) float64, mm; (k,) int64
+            The distance, inf if nothing is met; and the facet, -1.
         """
         return met_first(self.solid, self.on_model(start), way @ self.rotation)
 
     def free(self, start: Floats, end: Floats, radius: float) -> Bools:
-        """(k,) whether a round rod from start to end (k, 3) meets nothing: by rays along it, around and in its
-        middle.
+        """Whether round rods collide with nothing, tested by rays along their surface and their axis.
+
+        Parameters
+        ----------
+        start, end : (k, 3) float64, mm, on the bed
+
+        Returns
+        -------
+        (k,) bool
         """
         way = end - start
         length = np.linalg.norm(way, axis=1)
@@ -141,22 +164,31 @@ class Obstacle(BedPose):
 
 
 def on_surface(solid: Solid, points: Floats) -> tuple[Ints, Bools]:
-    """((k,) the facets that points (k, 3), mm, model frame, are at; (k,) whether they are on their planes)."""
+    """The facets nearest to points, and whether the points lie on their planes.
+
+    Parameters
+    ----------
+    points : (k, 3) float64, mm, model frame
+
+    Returns
+    -------
+    (k,) int64, (k,) bool
+    """
     facets = facets_at(solid, points)
     off = np.einsum("ij,ij->i", points - solid.centroids[facets], solid.normals[facets])
     return facets, np.abs(off) <= ON
 
 
 def routed(ground: Obstacle, contact: Floats, normal: Floats, measures: Measures, feet: Floats) -> Routes:
-    """Ways for posts to points of the surface; "nowhere" where there is none.
+    """Routes for posts to points of the surface; "nowhere" if there is none.
 
     Parameters
     ----------
     contact : (k, 3) float64, mm, on the bed
     normal : (k, 3) float64
-        Unit, out of the surface there.
+        The outward unit normals there.
     feet : (k, 3) float64, mm, on the bed
-        Where they are asked to stand; not a number where they find their own way, as those do that cannot stand
+        Where they should stand. NaN: wherever they find a way, which is also what happens if they cannot stand
         there.
     """
     tilt = np.arccos(np.clip(-normal[:, 2], -1.0, 1.0))
@@ -187,9 +219,10 @@ def _to_feet(
     ground: Obstacle, joint: Floats, feet: Floats, measures: Measures, lands: NDArray[np.str_], bend: Floats,
     end: Floats,
 ) -> Bools:
-    """Those that are asked to stand somewhere, leaning over to above it and then upright; (k,) which of them can.
+    """Route the posts that should stand at a given foot: leaning to above it and then upright. Returns which of them
+    can.
 
-    A foot that is not on what faces up of the piece is on the bed.
+    A foot that is not on an upward-facing part of the piece is on the bed.
     """
     able = np.zeros(len(joint), np.bool_)
     asked = np.flatnonzero(np.isfinite(feet[:, 0]))
@@ -224,7 +257,7 @@ def _leaning(
     ground: Obstacle, joint: Floats, across: float, radius: float, waiting: Ints, lands: NDArray[np.str_],
     bend: Floats, end: Floats,
 ) -> None:
-    """Those that wait, leaning by a way across in any direction and then upright."""
+    """Route the waiting posts with a lean in any direction over a distance, and then upright."""
     turn = 2 * np.pi * np.arange(_AZIMUTHS) / _AZIMUTHS
     ways = np.column_stack([np.cos(turn), np.sin(turn), -np.full(_AZIMUTHS, 1.0 / math.tan(STEEPEST))])
     start = np.repeat(joint[waiting], _AZIMUTHS, axis=0)
@@ -240,7 +273,7 @@ def _leaning(
 
 
 def _on_piece(ground: Obstacle, joint: Floats, measures: Measures, lands: NDArray[np.str_], end: Floats) -> None:
-    """Those that are left, straight down on to what faces up."""
+    """Route those that are left straight down onto what faces up on the piece."""
     waiting = np.flatnonzero(lands == "nowhere")
     if not len(waiting):
         return
