@@ -1,1 +1,3 @@
-"""Files in: what a file is, what is in it, and a sentence for a person when it is no good."""
+"""Reads files: finds out what a file is and what is in it, and says in a sentence what is wrong if it cannot be
+read.
+"""

@@ -1,4 +1,4 @@
-"""Which bodies a file holds: its named objects, else what hangs together."""
+"""Which bodies a file contains: its named objects, or else its connected parts."""
 
 from __future__ import annotations
 
@@ -20,9 +20,13 @@ _MOSTLY = 0.5
 
 
 def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...], tuple[str, ...]]:
-    """(solid, bodies, what there is to say): the triangles put in the order of the bodies, largest first where the file
-    names none; what looks like supports comes after them as one, and stray fragments last. No bodies where all is
-    one.
+    """The solid with its triangles sorted by body, largest first if the file names none. What looks like supplied
+    supports follows as one body, and stray fragments come last. There are no bodies if everything is one.
+
+    Returns
+    -------
+    Solid, tuple of Body, tuple of str
+        The solid, its bodies, and what the user should know.
     """
     solid = Solid(surface.vertices, surface.triangles)
     shells = shells_of(solid)
@@ -73,9 +77,9 @@ def _named(surface: Surface, solid: Solid, supports: Bools, rods: int) -> tuple[
     Parameters
     ----------
     supports : (m,) bool
-        Facets of what looks like them.
+        Facets of what looks like supplied supports.
     rods : int
-        How many those have.
+        How many rods those have.
     """
     parts = surface.parts[:MOST_BODIES]
     rest = sum(count for _, count in surface.parts[MOST_BODIES:])

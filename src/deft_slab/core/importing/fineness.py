@@ -1,4 +1,4 @@
-"""How exactly exact faces are drawn with triangles."""
+"""How accurately exact surfaces are converted to triangles."""
 
 FINENESS = 0.1
 """mm by which triangles may be off the exact faces, unless another fineness is chosen."""

@@ -1,8 +1,8 @@
-"""Reading in a process of its own, within limits of work and memory, which can be ended at any time.
+"""Reads in a process of its own, with limits on work and memory, which can be ended at any time.
 
-Foreign readers may not come to an end on a damaged file, fill the memory, or fail hard. A copy of this process (fork:
-nothing is loaded anew) does the reading; it may use so many seconds of the processor, so that a busy machine refuses
-nothing, and so much memory on top of what there is. Its result comes back through a file in memory.
+Foreign readers may run forever on a damaged file, fill the memory, or crash. A copy of this process (fork: nothing is
+loaded again) does the reading. It may use a certain number of seconds of processor time, so that a busy machine
+causes no refusals, and a certain amount of memory. Its result comes back through a file in memory.
 """
 
 from __future__ import annotations
@@ -44,22 +44,24 @@ _LOOKS = 0.01
 
 
 def confined(read: Callable[[], T], path: Path, kind: str, seconds: float, job: Job) -> T:
-    """What ``read`` gives, worked out in a process of its own.
+    """The result of ``read``, computed in a process of its own.
 
     Parameters
     ----------
+    read : Callable[[], T]
+        What to call.
     path : Path
-        What is read.
+        The file that is read.
     kind : str
         What such a file is called.
     seconds : float
-        Of the processor that it may take; on the clock it may take ``_CLOCK`` times as many, for a machine that
-        is busy.
+        Processor time that it may use. In wall-clock time it may take ``_CLOCK`` times as long, for a machine
+        that is busy.
 
     Raises
     ------
     UnreadableFile
-        It came to no end within the limits, failed, or raised so.
+        Reading did not end within the limits, crashed, or raised this itself.
     Cancelled
         The job is no longer wanted.
     """
@@ -82,13 +84,13 @@ def confined(read: Callable[[], T], path: Path, kind: str, seconds: float, job: 
 
 
 def _memory_for(path: Path) -> int:
-    """Bytes that reading a file may take, on top of what there is."""
+    """How many bytes of memory reading a file may take in addition to what is in use."""
     machine = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     return int(min(_LEAST_MEMORY + _MEMORY_PER_BYTE * path.stat().st_size, _SHARE_OF_MACHINE * machine))
 
 
 def _work(read: Callable[[], Any], handle: int, seconds: float, memory: int, aside: str) -> NoReturn:
-    """In the new process: reads, writes down the result, and ends without cleaning up what it shares."""
+    """In the new process: read, write down the result, and end without cleaning up what is shared."""
     code = 1
     try:
         signal.signal(signal.SIGINT, signal.SIG_IGN)  # the parent decides
@@ -122,7 +124,7 @@ def _result(read: Callable[[], Any]) -> tuple[str, Any]:
 
 
 def _waited(child: int, path: Path, seconds: float, job: Job) -> int:
-    """The status of the process once it has ended; it is ended where nobody wants its result."""
+    """The status of the process once it has ended; it is killed if nobody wants its result."""
     started = time.monotonic()
     try:
         while True:

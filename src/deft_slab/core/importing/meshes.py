@@ -1,7 +1,6 @@
 """Mesh formats without plans: STL, OBJ, PLY, OFF, GLB and glTF. Most are read by trimesh.
 
-GLB and glTF: the specification (Khronos glTF 2.0, section 3.4) sets metres as the unit and +Y as up. The others state
-no unit.
+GLB and glTF use metres, with +Y up (Khronos glTF 2.0 specification, section 3.4). The others state no unit.
 """
 
 from __future__ import annotations
@@ -41,7 +40,7 @@ def _stream(content: bytes | str) -> BytesIO | StringIO:
 
 
 def _named(loaded: Any) -> Named:
-    """The meshes of what trimesh has read, each at its place; what is no mesh is left out."""
+    """The meshes that trimesh has read, each at its place. Whatever is not a mesh is left out."""
     if not hasattr(loaded, "graph"):
         return [("", *_arrays(loaded))] if hasattr(loaded, "faces") else []
     found = []
@@ -66,18 +65,22 @@ def _arrays(mesh: Any) -> tuple[Floats, Ints32]:
 
 
 def is_binary_stl(head: bytes, size: int) -> bool:
-    """Whether a file of so many bytes is just as long as the count in its head says.
+    """Whether a file of a given size is exactly as long as the count in its header says.
 
     Parameters
     ----------
     head : bytes
-        Its first bytes.
+        The first bytes of the file.
+    size : int
+        The size of the file in bytes.
     """
     return size >= 84 and 84 + 50 * int.from_bytes(head[80:84], "little") == size
 
 
 def read_stl(path: Path) -> Surface:
-    """Binary or text, told apart by what is in it and not by how it begins; a wrong count is noticed."""
+    """Read an STL, binary or text. The two are told apart by the whole content rather than by how it begins. A wrong
+    count is noticed.
+    """
     size = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(4096)
@@ -104,12 +107,12 @@ def read_stl(path: Path) -> Surface:
 
 
 def _cut_short(surface: Surface, why: str) -> Surface:
-    """What there is of a file that ends before its end."""
+    """What there is of a file that ends too early."""
     return replace(surface, complete=False, notes=(*surface.notes, tr("{why}: it was cut short.", why=why)))
 
 
 def _whole_facets(content: bytes) -> tuple[bytes, bool]:
-    """(the text of an STL; of one that was cut short, what there is of whole facets; whether it is whole)."""
+    """The text of an STL and whether it is complete; if it was cut short, only its complete facets."""
     low = content.lower()
     end = low.rfind(b"endfacet") + len(b"endfacet")
     if low.rfind(b"endsolid") >= end:
@@ -118,7 +121,13 @@ def _whole_facets(content: bytes) -> tuple[bytes, bool]:
 
 
 def read_ply(path: Path) -> Surface:
-    """Raises UnreadableFile."""
+    """Read a PLY.
+
+    Raises
+    ------
+    UnreadableFile
+        It is damaged.
+    """
     with path.open("rb") as file:
         header = file.read(65_536).partition(b"end_header")[0]
         counts = {kind: int(count) for kind, count in _ELEMENT.findall(header)}
@@ -139,12 +148,18 @@ _ELEMENT = re.compile(rb"^[ \t]*element[ \t]+(\w+)[ \t]+(\d{1,12})", re.M)
 
 
 def _lines(content: bytes) -> int:
-    """How many lines of a text have something in them."""
+    """How many lines of a text are not empty."""
     return sum(1 for line in content.split(b"\n") if line.strip())
 
 
 def read_off(path: Path) -> Surface:
-    """Raises UnreadableFile."""
+    """Read an OFF.
+
+    Raises
+    ------
+    UnreadableFile
+        It is damaged.
+    """
     content = path.read_bytes()
     lines = [line for line in (line.partition(b"#")[0].strip() for line in content.split(b"\n")) if line]
     header = 1 if lines[0][3:].split() else 2  # the counts stand behind the word, or in the line after it
@@ -164,14 +179,14 @@ _DEEPEST = 200
 
 
 def read_gltf(path: Path) -> Surface:
-    """Both the binary form and the one in text, whose other files must lie beside it."""
+    """Read a glTF, in binary or in text form. Other files that the text form refers to must lie beside it."""
     _check_gltf(path)
     found = _named(_loaded(str(path), path.suffix.lower().lstrip(".") or "glb"))
     return surface_of(found, "m", y_up=True)
 
 
 def _check_gltf(path: Path) -> None:
-    """Refuses what comes to too many triangles, or nests too deeply, before any of it is made."""
+    """Refuse a glTF with too many triangles, or nested too deeply, before anything is built."""
     with path.open("rb") as file:
         head = file.read(20)
         binary = head[:4] == b"glTF"
@@ -210,7 +225,7 @@ def _check_gltf(path: Path) -> None:
 
 
 def buffers_beside(path: Path, document: dict[str, Any]) -> list[Path]:
-    """The files beside a glTF that hold parts of it (glTF 2.0 specification, 3.6.1.1), as far as they are there.
+    """The existing files beside a glTF that contain parts of it (glTF 2.0 specification, 3.6.1.1).
 
     Parameters
     ----------
@@ -224,8 +239,8 @@ def buffers_beside(path: Path, document: dict[str, Any]) -> list[Path]:
 
 
 def read_obj(path: Path) -> Surface:
-    """Objects are kept apart; faces of more than four corners are divided in their own plane, as they may be
-    concave.
+    """Read an OBJ. Its objects are kept apart. Faces with more than four corners are triangulated in their own
+    plane, because they may be concave.
     """
     content = _without_polygons(path.read_bytes())
     loaded = _loaded(_stream(content), "obj", split_objects=True, group_material=False, skip_materials=True)
@@ -271,7 +286,17 @@ def _without_polygons(content: bytes) -> bytes:
 
 
 def _polygon_triangles(rim: Floats) -> Ints:
-    """(n - 2, 3) triangles of a nearly flat polygon, its corners in order, the same way round."""
+    """The triangles of a nearly flat polygon, with the same orientation.
+
+    Parameters
+    ----------
+    rim : (n, 3) float64
+        Its corners in order.
+
+    Returns
+    -------
+    (n - 2, 3) int64
+    """
     following = np.roll(rim, -1, axis=0)
     normal = np.cross(rim, following).sum(axis=0)
     length = float(np.linalg.norm(normal))

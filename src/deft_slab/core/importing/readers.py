@@ -1,6 +1,7 @@
-"""Opening a file: a model, or a project with a model in it.
+"""Opens files: a model, or a project with a model in it.
 
-``READERS`` is the registry of formats: what to call it, how to know it by its content, and how to read it.
+``READERS`` is the registry of readers: what a format is called, how to recognise it by its content, and how to read
+it.
 """
 
 from __future__ import annotations
@@ -42,7 +43,7 @@ class Opened:
     guests : dict[str, Solid]
         The surfaces of the project's guests that are models, by content hash.
     exact : bool
-        Whether the file holds exact faces, drawn at some fineness.
+        Whether the file contains exact surfaces, converted to triangles with some accuracy.
     """
 
     model: Model
@@ -61,18 +62,18 @@ def _is_stl(head: bytes, size: int, ending: str) -> bool:
 
 @dataclass(frozen=True)
 class Reader:
-    """How files of a format are known and read.
+    """How files of one format are recognised and read.
 
     Attributes
     ----------
     title : str
-        Its name, as in ``formats``.
+        The name of the format, as in ``formats``.
     knows : Callable[[bytes, int, str], bool]
-        Gets the first 4 KiB, the size in bytes and the file's ending (lower case).
+        Given the first 4 KiB, the size in bytes and the ending (lower case), tells whether this is the format.
     read : Callable[[Path, float], Contents]
-        Gets the path and the fineness (mm) for exact faces.
+        Reads a file, given its path and the accuracy in mm for exact surfaces.
     seconds_per_mb : float
-        Of work that reading may take.
+        Processor time that reading may take.
     """
 
     title: str
@@ -97,7 +98,7 @@ _OBJ_WORD = re.compile(rb"\A(?:[ \t\r]*(?:#[^\n]*)?\n)*[ \t\r]*(?:(?:v|vn|vt|vp|
 
 
 def _is_obj(head: bytes, size: int, ending: str) -> bool:
-    """By its first word; a heading of comments may be longer than what is looked at."""
+    """Recognise an OBJ by its first word. A header of comments may be longer than what is examined."""
     return ending == ".obj" and b"\0" not in head and _OBJ_WORD.match(head) is not None
 
 
@@ -117,17 +118,17 @@ READERS: tuple[Reader, ...] = (
 
 
 def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Opened:
-    """Reads a model or a project.
+    """Read a model or a project.
 
     Parameters
     ----------
     fineness : float, mm
-        By which triangles may be off, for formats with exact faces.
+        How far triangles may be off, for formats with exact surfaces.
 
     Raises
     ------
     UnreadableFile
-        It is missing, empty, no mesh, damaged, or from a newer version.
+        The file is missing, empty, not a mesh, damaged, or from a newer version.
     Cancelled
         The job is no longer wanted.
     """
@@ -157,7 +158,9 @@ def open_file(path: Path, job: Job = QUIET, *, fineness: float = FINENESS) -> Op
 
 
 def _as_saved(contents: Contents, project: Project) -> Opened:
-    """A project's model and guests: tidied before they were saved, so only their coordinates are made exact again."""
+    """A project's model and guests. They were tidied before they were saved, so only their coordinates are restored
+    exactly.
+    """
 
     def exact(surface: Surface, ref: ModelRef) -> Solid:
         return Solid(snapped(surface.vertices, ref.grid), surface.triangles)
@@ -181,7 +184,7 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
 
 
 def _model_in(path: Path, surface: Surface) -> Model:
-    """The model of a file that is no project, tidied, its bodies told apart."""
+    """The model of a file that is not a project: tidied, with its bodies told apart."""
     tidied = _checked(path, surface)
     name = shown(Path(path.stem)).replace("_", " ").replace("-", " ").strip() or tr("Model")
     name = (name[:1].upper() + name[1:])[:120]
@@ -192,12 +195,12 @@ def _model_in(path: Path, surface: Surface) -> Model:
 
 
 def _checked(path: Path, surface: Surface) -> Surface:
-    """The surface, tidied.
+    """The tidied surface.
 
     Raises
     ------
     UnreadableFile
-        No facets, or coordinates that are no numbers.
+        There are no facets, or coordinates that are not numbers.
     """
     if not len(surface.triangles):
         raise UnreadableFile(

@@ -1,4 +1,4 @@
-"""STEP: solids with exact faces, drawn with triangles at a chosen fineness."""
+"""STEP: solids with exact surfaces, converted to triangles with a chosen accuracy."""
 
 from __future__ import annotations
 
@@ -15,18 +15,18 @@ _TURN = 0.35
 
 
 def read_step(path: Path, fineness: float) -> Surface:
-    """The solids of a STEP file, mm, +Z up. The modelling kernel behind it may fail hard, or never come to an end: only
-    for a process that may be lost (``confined``).
+    """The solids of a STEP file in mm, with +Z up. The modelling kernel behind it may crash or run forever, so this
+    must be called in a process that may be lost (``limited_process``).
 
     Parameters
     ----------
     fineness : float, mm
-        By which the triangles may be off the exact faces.
+        How far the triangles may be off the exact surfaces.
 
     Raises
     ------
     UnreadableFile
-        No STEP file, a damaged one, or one that holds no faces.
+        It is not a STEP file, is damaged, or contains no surfaces.
     """
     import cascadio  # slow to load, and seldom needed
 

@@ -1,7 +1,7 @@
-"""Supports that a file came with, known by their shape: many slender rods that end on one plane, with thinner tips.
+"""Recognises supplied supports by their shape: many slender rods that end on one plane, with thinner tips.
 
-Sections across an axis of the file give outlines; small round ones that go on from section to section are rods. What
-they are is for a person to say: fence posts and candles look much the same but for their tips.
+Sections across an axis of the file give outlines. Small round outlines that continue from section to section are
+rods. It is for the user to say what they are, because fence posts and candles look much the same but for their tips.
 """
 
 from __future__ import annotations
@@ -39,14 +39,16 @@ _MOSTLY = 0.7
 
 @dataclass(frozen=True, eq=False)
 class Rods:
-    """Attributes
+    """The rods that were found.
+
+    Attributes
     ----------
     count : int
         How many.
     shells : (k,) bool
-        Which shells are nothing but rods and what they stand on.
+        Which shells consist only of rods and what they stand on.
     fused : int
-        How many rods are of one shell with something else.
+        How many rods are part of a shell with something else.
     """
 
     count: int

@@ -1,1 +1,1 @@
-"""What is found of pieces before they are printed, layer by layer."""
+"""The check of pieces before they are printed, layer by layer."""

@@ -1,4 +1,4 @@
-"""What was found, and may stay as it is."""
+"""Findings that the user has accepted."""
 
 from __future__ import annotations
 
@@ -13,12 +13,16 @@ F = TypeVar("F", bound=Finding)
 
 
 def with_left(found: Inspection, left: tuple[LeftAlone, ...], factors: Floats) -> Inspection:
-    """The same with what was left on purpose, and only that, marked so.
+    """An inspection with exactly those findings marked as accepted that the user has accepted.
 
     Parameters
     ----------
+    found : Inspection
+        The inspection.
+    left : tuple[LeftAlone, ...]
+        What the user has accepted.
     factors : (3,) float64, mm
-        In one unit of the file.
+        Millimetres in one unit of the file along each axis.
     """
 
     def marked(things: tuple[F, ...]) -> tuple[F, ...]:

@@ -1,4 +1,4 @@
-"""Where a file cannot get at a seam: it lies in a groove, and what is sanded elsewhere keeps its step there."""
+"""Where a file cannot reach a seam: the seam lies in a groove, and keeps its step when it is sanded elsewhere."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _AROUND = 6
 
 @dataclass(frozen=True, eq=False)
 class Shut:
-    """A part of a seam that no file gets at.
+    """A part of a seam that no file reaches.
 
     Attributes
     ----------
@@ -46,11 +46,11 @@ def grooves(solid: Solid, segments: Floats, file: float) -> list[Shut]:
     Parameters
     ----------
     solid : Solid
-        The prop before any cut, mm, model frame.
+        The prop before any cut, in mm, model frame.
     segments : (k, 2, 3) float64, mm
-        Of the seam.
+        The seam.
     file : float, mm
-        Across.
+        The diameter of the file.
     """
     lengths = np.linalg.norm(segments[:, 1] - segments[:, 0], axis=1) if len(segments) else np.empty(0)
     if not len(lengths) or lengths.sum() <= 0:
@@ -76,7 +76,12 @@ def grooves(solid: Solid, segments: Floats, file: float) -> list[Shut]:
 
 
 def _reached(solid: Solid, places: Floats, outward: Floats, radius: float) -> Bools:
-    """(n,) whether a rod that lies on the surface, or is tipped up a little, gets from outside to each place."""
+    """Whether a rod that lies on the surface, or is tipped up slightly, reaches each place from outside.
+
+    Returns
+    -------
+    (n,) bool
+    """
     good = np.zeros(len(places), np.bool_)
     for n, (place, out) in enumerate(zip(places, outward, strict=True)):
         u, v, _ = frame_of(out)

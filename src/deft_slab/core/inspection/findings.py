@@ -1,7 +1,7 @@
-"""What was found of a piece before it is printed. Plain data, light to load, able to travel between processes.
+"""What the check finds on a piece. Plain data, quick to import, which can be sent between processes.
 
-``at`` is (x, y, z) in mm on the bed, as the piece sits and before it is laid beside others; ``place`` is the same point
-of the model, in mm.
+``at`` is (x, y, z) in mm on the bed, with the piece in its seat and before it is laid beside others; ``place`` is the
+same point of the model, in mm.
 """
 
 from __future__ import annotations
@@ -32,16 +32,16 @@ NEAR = 1.0
 
 @dataclass(frozen=True)
 class Finding:
-    """Something that was found.
+    """Something that the check found.
 
     Attributes
     ----------
-    left : bool
-        A person has said that it may stay.
     kind : ClassVar[FoundKind]
-        As ``LeftAlone`` calls it.
+        What kind of finding it is, as in ``LeftAlone``.
     word : ClassVar[str]
-        As a sentence does.
+        What it is called in a sentence.
+    left : bool
+        Whether the user has accepted it.
     """
 
     kind: ClassVar[FoundKind]
@@ -51,38 +51,40 @@ class Finding:
     left: bool = field(default=False, kw_only=True)
 
     def is_left_by(self, alone: LeftAlone, factors: Floats) -> bool:
-        """Whether that is what was left.
+        """Whether it is the finding that the user accepted.
 
         Parameters
         ----------
+        alone : LeftAlone
+            What the user accepted.
         factors : (3,) float64, mm
-            In one unit of the file.
+            Millimetres in one unit of the file along each axis.
         """
         return alone.kind == self.kind and math.dist(self.place, np.array(alone.place) * factors) <= NEAR
 
 
 @dataclass(frozen=True)
 class Island(Finding):
-    """A part of a layer that nothing of the layer below holds.
+    """A part of a layer that nothing in the layer below holds.
 
     Attributes
     ----------
     layer : int
-        Its number, from 0 on.
+        The number of the layer, from 0 on.
     z : float
-        mm over the bed, where it begins.
+        The height over the bed at which it begins, in mm.
     area : float, mm2
-        There.
+        Its area there.
     grows : float, mm2
-        The largest that it becomes before it meets the rest.
+        The largest area that it reaches before it meets the rest.
     hangs : int
-        Layers until then.
+        The number of layers until then.
     meets : bool
-        Whether it ever does.
+        Whether it ever meets the rest.
     held : str
-        By what it is held all the same, "" if by nothing.
+        What holds it nevertheless; empty if nothing does.
     small : bool
-        It stays under the size limit.
+        Whether it stays under the size limit.
     """
 
     kind = "island"
@@ -102,20 +104,20 @@ PocketKind = Literal["opens", "open at its top", "trapped", "sealed by the plate
 
 @dataclass(frozen=True)
 class Pocket(Finding):
-    """Air that the part closes in, through the layers printed so far.
+    """Air that the piece closes in, considering only the layers printed so far.
 
     Attributes
     ----------
     becomes : PocketKind
-        What does of it.
+        What becomes of it later.
     begins, opens : float
-        mm over the bed, opens is None where it never does.
+        Heights over the bed in mm. ``opens`` is None if it never opens.
     z : float
-        Where it is largest while it is closed.
+        The height at which it is largest while it is closed.
     area : float, mm2
-        There.
+        Its area there.
     volume : float, mm3
-        While it is closed.
+        Its volume while it is closed.
     """
 
     kind = "pocket"
@@ -129,12 +131,12 @@ class Pocket(Finding):
 
     @property
     def trapped(self) -> bool:
-        """Whether what is in it stays in it."""
+        """Whether its contents stay inside for good."""
         return self.becomes == "trapped"
 
     def counts(self, printer: Printer) -> bool:
-        """Whether it is more than may be: on any printer what is closed for good, on a resin printer a cup that is
-        large, and so deep that the film cannot follow into it.
+        """Whether it is a problem: on any printer if it is closed for good; on a resin printer also if it is a cup
+        that is large, and so deep that the film cannot follow into it.
         """
         if self.trapped:
             return self.volume >= printer.least_void
@@ -142,24 +144,24 @@ class Pocket(Finding):
 
     @property
     def depth(self) -> float:
-        """mm, on the whole: its volume over its area."""
+        """The mean depth in mm: its volume over its area."""
         return self.volume / self.area if self.area > 0 else 0.0
 
     @property
     def pull(self) -> float:
-        """N, the most that it can pull."""
+        """The greatest force with which it can pull, in N."""
         return ATMOSPHERE * self.area
 
 
 @dataclass(frozen=True)
 class Jump(Finding):
-    """A layer that peels off much more than the one below.
+    """A layer that peels off much more area than the one below.
 
     Attributes
     ----------
     z : float, mm
     growth, peel : float, mm2
-        Of the layer.
+        By how much the area grows, and the area that peels off.
     """
 
     kind = "jump"
@@ -177,6 +179,7 @@ class Neck(Finding):
     ----------
     z : float, mm
     area, above : float, mm2
+        The area of the neck, and of the large layer above it.
     """
 
     kind = "neck"
@@ -187,23 +190,24 @@ class Neck(Finding):
 
     @property
     def share(self) -> float:
-        """How small it is, of what stands on it."""
+        """The area of the neck as a share of the layer above."""
         return self.area / self.above if self.above > 0 else 1.0
 
 
 @dataclass(frozen=True)
 class ThinWall(Finding):
-    """A wall that is thinner than prints well.
+    """A wall too thin to print well.
 
     Attributes
     ----------
     least : float, mm
+        Its least thickness.
     area : float
-        mm2 of the surface on it.
+        The area of the surface over it, in mm2.
     z : float
-        mm over the bed.
+        The height over the bed, in mm.
     held : bool
-        Support touches it, and may take it along when it comes off.
+        Whether support touches it, and may take it along when it is removed.
     """
 
     kind = "thin wall"
@@ -216,13 +220,14 @@ class ThinWall(Finding):
 
 @dataclass(frozen=True)
 class Groove(Finding):
-    """A part of a seam that no file gets at.
+    """A part of a seam that no file reaches.
 
     Attributes
     ----------
     length : float, mm
+        The length of the part.
     cut : str
-        Whose.
+        The id of the cut.
     """
 
     kind = "groove"
@@ -233,18 +238,19 @@ class Groove(Finding):
 
 @dataclass(frozen=True)
 class Steadiness:
-    """How a piece stands.
+    """How steadily a piece stands.
 
     Attributes
     ----------
     tips : float, degrees
+        By how many degrees it can be tipped.
     slender : float
-        Height for one of the narrowest width of its base, inf where it stands on a point or an edge.
+        Its height divided by the narrowest width of its base; inf if it stands on a point or an edge.
     push : float, N
-        Sideways at its highest point, that tips it (its weight times how far its centre of mass lies within the
-        base, over its height).
+        The sideways force at its highest point that tips it over: its weight times the distance of its centre of
+        mass inside the edge of the base, divided by its height.
     foot : float, mm2
-        That it rests on.
+        The area that it rests on.
     """
 
     tips: float
@@ -255,22 +261,23 @@ class Steadiness:
 
 @dataclass(frozen=True, eq=False)
 class Inspection:
-    """One piece, layer by layer.
+    """The check of one piece, layer by layer.
 
     Attributes
     ----------
     number : int
-        Of the piece, from 0 on.
+        The number of the piece, from 0 on.
     thickness : float, mm
-        Of a layer.
+        The thickness of a layer.
     base, height : float
-        mm over the bed.
+        Heights over the bed of its lowest and highest point, in mm.
     areas, peel : (layers,) float64, mm2
+        The area of each layer, and the area that peels off with it.
     begins : (k, 4) float64
-        Where its surface begins with solid above it: x, y, z on the bed, and mm that it hangs until it meets
-        what began lower (inf: never).
+        Where its surface begins with solid above it: x, y, z on the bed, and how far it hangs until it meets what
+        began lower, in mm (inf: never).
     problem : str
-        Why its layers cannot be looked at, empty where they can.
+        Why its layers cannot be examined; empty if they can.
     """
 
     number: int
@@ -292,17 +299,17 @@ class Inspection:
 
     @property
     def layers(self) -> int:
-        """How many it has."""
+        """The number of layers."""
         return len(self.areas)
 
     @property
     def unheld(self) -> tuple[Island, ...]:
-        """Islands that nothing holds, over the size limit and not left on purpose."""
+        """The islands that nothing holds, that are over the size limit and not accepted."""
         return tuple(one for one in self.islands if not one.held and not one.small and not one.left)
 
     @property
     def found(self) -> tuple[Finding, ...]:
-        """All that has a place."""
+        """All findings that have a place."""
         return (*self.islands, *self.pockets, *self.jumps, *self.necks, *self.thin, *self.grooves)
 
 
@@ -313,14 +320,14 @@ class SectionFace:
     Attributes
     ----------
     number : int
-        Of the piece, from 0 on.
+        The number of the piece, from 0 on.
     z : float
-        mm over the bed.
+        The height over the bed, in mm.
     area : float, mm2
-    lines : (k, 2)
-        mm each, on the bed, as the piece sits.
+    lines : list of (k, 2) float64, mm, on the bed
+        Its outlines.
     vertices, triangles : array of float64
-        The filled face, mm, model frame.
+        The filled section, in mm, model frame.
     """
 
     number: int
@@ -333,14 +340,14 @@ class SectionFace:
 
 @dataclass(frozen=True)
 class LayerTotals:
-    """Of all pieces of a plan.
+    """The totals over all pieces of a plan.
 
     Attributes
     ----------
     islands : int
-        That nothing holds.
+        The number of islands that nothing holds.
     cup_mm2 : float
-        The largest.
+        The area of the largest cup.
     """
 
     islands: int
@@ -348,12 +355,12 @@ class LayerTotals:
 
     @classmethod
     def of(cls, pieces: Sequence[Inspection], cup_depth: float) -> LayerTotals:
-        """Of what was found of the pieces.
+        """The totals of some inspections.
 
         Parameters
         ----------
         cup_depth : float, mm
-            A flatter pocket is no cup.
+            A flatter pocket is not a cup.
         """
         pockets = [pocket for piece in pieces for pocket in piece.pockets if not pocket.left]
         cups = [pocket.area for pocket in pockets if not pocket.trapped and pocket.depth >= cup_depth]

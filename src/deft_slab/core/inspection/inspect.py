@@ -1,4 +1,4 @@
-"""Checks a plan: all of its pieces, each in its seat, layer by layer."""
+"""Checks all pieces of a plan, each in its seat, layer by layer."""
 
 from __future__ import annotations
 
@@ -28,12 +28,12 @@ from .layer_findings import checked
 def check(
     evaluator: Evaluator, plan: Plan, printer: Printer, layer: float | None = None, job: Job = QUIET
 ) -> tuple[Inspection, ...]:
-    """What there is to find of the pieces of a plan, one after the other.
+    """Check the pieces of a plan, one after the other.
 
     Parameters
     ----------
     layer : float, mm
-        Of what thickness its layers are; None: the usual one of what each piece is printed on.
+        The layer thickness; None: the usual one of each piece's printer.
 
     Raises
     ------
@@ -69,7 +69,7 @@ def check(
 
 
 def _grooves(evaluator: Evaluator, plan: Plan, printer: Printer, outcome: Outcome) -> dict[int, tuple[Groove, ...]]:
-    """What of the seams no file gets at, by the number of a piece that it is on."""
+    """Where no file reaches the seams, by the number of a piece that the place is on."""
     found: dict[int, tuple[Groove, ...]] = {}
     whole = cache(lambda: evaluator.mended(plan)[0])  # made once, and only if a seam is not known yet
     for cut, seam in outcome.seams.items():
@@ -97,7 +97,7 @@ def section_face(piece: Piece, z: float) -> SectionFace:
     Parameters
     ----------
     z : float
-        mm over the bed.
+        Height over the bed, in mm.
     """
     sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
     nothing = SectionFace(piece.number - 1, z, 0.0, (), np.empty((0, 3)), np.empty((0, 3), np.int32))

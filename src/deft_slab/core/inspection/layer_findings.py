@@ -1,4 +1,4 @@
-"""Looks at a piece in its seat, layer by layer: what begins in the air, what is closed in, what grows at once."""
+"""Checks one piece in its seat, layer by layer: what begins in the air, what is closed in, what grows suddenly."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ _BY_A_TIP = 0.5
 
 @dataclass(frozen=True, eq=False)
 class _Layered:
-    """A piece in its seat, in layers."""
+    """A piece in its seat, divided into layers."""
 
     piece: Piece
     sits: BedPose
@@ -51,10 +51,12 @@ class _Layered:
 
     @classmethod
     def by(cls, piece: Piece, layer: float) -> _Layered:
-        """Parameters
+        """A piece divided into layers.
+
+        Parameters
         ----------
         layer : float, mm
-            Thickness of the layers; thicker where there would be far too many.
+            The layer thickness; layers are thicker if there would be far too many.
         """
         sits = BedPose(piece.solid, piece.seat.rotation, piece.lift)
         height = float(sits.vertices[:, 2].max())
@@ -62,7 +64,7 @@ class _Layered:
         return cls(piece, sits, layers)
 
     def spot(self, x: float, y: float, z: float) -> tuple[Point, Point]:
-        """(a place on the bed, the same on the model), mm."""
+        """A place on the bed, and the same place on the model, in mm."""
         at = np.array([x, y, z])
         return _point(at), _point(self.sits.on_model(at))
 
@@ -76,18 +78,18 @@ def checked(
     piece: Piece, printer: Printer, layer: float, held: Bools, reach: float, tips: Floats,
     job: Job = QUIET,
 ) -> Inspection:
-    """What there is to find of a piece in its seat.
+    """Check a piece in its seat.
 
     Parameters
     ----------
     layer : float, mm
-        Thickness of its layers.
+        The layer thickness.
     held : (m,) bool
         The facets that get support.
-    tips : (k, 3) float64, mm, model frame
-        Where posts touch it.
     reach : float, mm
-        By which solid may lie beside what is below and still be held by it.
+        How far solid may lie beside what is below and still be held by it.
+    tips : (k, 3) float64, mm, model frame
+        Where posts touch the piece.
 
     Raises
     ------
@@ -117,7 +119,7 @@ def checked(
 def _islands(
     seated: _Layered, solid: Kind, held: Bools, tips: Floats, least: float
 ) -> tuple[Island, ...]:
-    """Those that hang longest first."""
+    """The islands, those that hang longest first."""
     levels = seated.layers
     island, met, most = region_kernels.followed_solid(
         solid.layer, solid.area, solid.over, solid.below, seated.layers.resting
@@ -145,7 +147,7 @@ def _islands(
 
 
 def _pockets(seated: _Layered, regions: Regions) -> tuple[tuple[Pocket, ...], Floats]:
-    """(those of some size, largest first; (layers,) mm2 of all that is closed in each layer)."""
+    """The pockets of some size, largest first, and the area of all that is closed in each layer."""
     cups, closed = closed_air(regions, seated.layers, seated.layers.resting, _WORTH_A_POCKET)
     found = []
     for cup in cups[:_MOST_FOUND]:
@@ -176,6 +178,7 @@ def _jumps(seated: _Layered, regions: Regions, peel: Floats, most: float) -> tup
     Parameters
     ----------
     most : float, mm2
+        The limit.
     """
     grown = np.diff(peel, prepend=peel[:1])
     levels = seated.layers
@@ -189,7 +192,12 @@ def _jumps(seated: _Layered, regions: Regions, peel: Floats, most: float) -> tup
 
 
 def _largest_place(regions: Regions, layer: int) -> tuple[float, float]:
-    """(x, y) mm in the largest solid region of a layer."""
+    """A point in the largest solid region of a layer.
+
+    Returns
+    -------
+    (float, float), mm
+    """
     solid = regions.solid
     own = np.arange(*np.searchsorted(solid.layer, [layer, layer + 1]))
     x, y = solid.place[own[int(np.argmax(solid.area[own]))]] if len(own) else (0.0, 0.0)
@@ -247,7 +255,7 @@ def _thin(
 
 
 def steadiness_of(piece: Piece, printer: Printer, vertices: Floats) -> Steadiness:
-    """How a piece stands.
+    """How steadily a piece stands.
 
     Parameters
     ----------
@@ -263,8 +271,12 @@ def steadiness_of(piece: Piece, printer: Printer, vertices: Floats) -> Steadines
 
 
 def _narrowest(corners: Floats) -> float:
-    """mm: the least distance between two parallel lines that a convex outline (k, 2) fits between; one of them lies
-    along an edge (rotating calipers).
+    """The least distance between two parallel lines that a convex outline fits between; one of them lies along an
+    edge (rotating calipers).
+
+    Returns
+    -------
+    float, mm
     """
     if len(corners) < 3:
         return 0.0

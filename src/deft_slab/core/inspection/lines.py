@@ -1,4 +1,6 @@
-"""What was checked of a plan, a line for each thing, the worst first: with a code, a verdict, a place, and words."""
+"""The lines of Check: one for each thing that was checked, the worst first, with a code, a verdict, a place, and
+words.
+"""
 
 from __future__ import annotations
 
@@ -31,21 +33,21 @@ class Line:
     Attributes
     ----------
     code : str
-        Which thing, whatever the language.
+        What was checked, independent of the language.
     what : str
         Its name.
     detail : str
-        Size and place.
+        Its size and place.
     means : str
-        What it means, and what helps, in a sentence.
+        What it means and what helps, in a sentence.
     number : int
-        Of the piece, from 0 on.
+        The number of the piece, from 0 on.
     found : Finding | None
-        Where it is, None where it has no place.
+        The finding; None if the line has no place.
     helps : tuple[Help, ...]
         What may help.
     weight : float
-        How bad it is among its kind.
+        How bad it is among lines of its kind.
     """
 
     code: str
@@ -60,7 +62,7 @@ class Line:
 
 
 def lines_of(outcome: Outcome, checked: Sequence[Inspection], printer: Printer) -> list[Line]:
-    """All lines of a plan, the worst first; without those of layers while these are not known."""
+    """All lines of a plan, the worst first. Lines about layers are missing while these are not known."""
     found = [*_about_volume(outcome), *_about_joins(outcome)]
     for number, piece in enumerate(outcome.pieces):
         several = len(outcome.pieces) > 1
@@ -176,10 +178,12 @@ def _about_support(outcome: Outcome) -> Line:
 
 
 def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line]:
-    """Parameters
+    """The lines about the layers of a piece.
+
+    Parameters
     ----------
     name : str
-        Of the piece, empty where it is the only one.
+        The name of the piece; empty if it is the only one.
     """
     if checked.problem:
         what = _named(tr("Layers are not known"), name)
@@ -218,7 +222,7 @@ def _named(what: str, name: str) -> str:
 
 
 def _several(checked: Inspection, name: str, lines: list[tuple[Line, float]], kind: str) -> list[Line]:
-    """Lines of one kind; those beyond some number in one."""
+    """Lines of one kind; those beyond a certain number are summed up in one."""
     shown = [
         replace(line, what=_named(line.what, name), number=checked.number, weight=weight)
         for line, weight in lines[:_MOST_OF_A_KIND]
@@ -359,7 +363,7 @@ def _groove(one: Groove, printer: Printer) -> Line:
 
 
 def _about_standing(checked: Inspection, steady: Steadiness, name: str, printer: Printer) -> list[Line]:
-    """Tall and thin, small foot, sideways push; nothing of a piece that stands on support."""
+    """Lines on how slender the piece is, and what sideways push tips it; none for a piece that stands on support."""
     if checked.base > 0 or steady.tips < printer.least_tip:
         return []  # said already
     slender = (

@@ -1,1 +1,1 @@
-"""Where the program looks by itself: seats worth trying."""
+"""The searches: seats, cuts, ways to part a model, seams that are hardly seen, and vents."""

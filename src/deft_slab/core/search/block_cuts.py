@@ -1,5 +1,5 @@
-"""Block cuts that make pieces fit the printer: a box around the body, turned freely, divided into equal cells, and its
-walls off detail.
+"""Block cuts that make pieces fit the printer: a freely rotated box around the body, divided into equal cells, with
+its walls kept off detail.
 """
 
 from __future__ import annotations
@@ -27,14 +27,15 @@ _MOST_CELLS = 60
 
 
 def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> list[BlockCut]:
-    """Block cuts of a body whose cells fit a printer's room, the fewest cells first.
+    """Block cuts of a body whose cells fit a printer's room, those with the fewest cells first.
 
     Parameters
     ----------
     part : Part
-        In the model frame, mm.
+        In mm, model frame.
+    room : (x, y, z), mm
     number : int
-        Of the cut, for its id and its name.
+        The number of the cut, for its id and its name.
     """
     rotations, sizes = boxes_around(part.solid)
     rooms = rooms_of_boxes(sizes, room)
@@ -59,8 +60,18 @@ def blocks_for(part: Part, room: tuple[float, float, float], number: int) -> lis
 def off_detail(
     subject: CutSubject, cuts: list[BlockCut], moved: float, job: Job = QUIET, spread: Spread = map
 ) -> list[Cut]:
-    """Those of some block cuts whose walls show less seam elsewhere, moved there, by so many mm at most, whatever
-    that does to the support; their cells fit as before. Raises Cancelled.
+    """Those block cuts whose walls show less seam a little way off, moved there, whatever that does to the support.
+    Their cells fit as before.
+
+    Parameters
+    ----------
+    moved : float, mm
+        How far a wall may move.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
     """
     found: list[Cut] = []
     for n, cut in enumerate(cuts):

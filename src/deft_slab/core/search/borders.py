@@ -1,6 +1,6 @@
-"""Borders: closed curves on the surface that part it where that is seen least, and the limbs that hang on necks.
+"""Borders: closed curves on the surface that divide it where that is seen least, and the limbs that hang on necks.
 
-The least seen of all borders between two parts of the surface is a minimum cut of the graph of its facets, in which an
+The least visible border between two parts of the surface is a minimum cut in the graph of its facets, in which an
 edge weighs its length times how much it is seen (max-flow min-cut theorem, Ford and Fulkerson 1956).
 """
 
@@ -44,25 +44,33 @@ _RINGS = 2
 
 
 def seam_price(exposed: Floats, marks: Marked, wishes: CutWishes) -> Floats:
-    """(m,) what a mm of border on each facet weighs; see ``CutWishes.hidden``.
+    """What a mm of border on each facet weighs; see ``CutWishes.hidden``.
 
     Parameters
     ----------
     exposed : (m,) float64
+
+    Returns
+    -------
+    (m,) float64
     """
     seen = wishes.hidden(exposed, marks.show.astype(float), exposed * marks.prefer)
     return np.asarray(seen + _FLOOR + _BARRED * marks.never)
 
 
 def least_seen(solid: Solid, price: Floats, inner: Bools, outer: Bools) -> Bools:
-    """(m,) the facets on the inner side of the border that costs least between some facets and some others.
+    """The facets on the inner side of the cheapest border between some facets and some others.
 
     Parameters
     ----------
     price : (m,) float64
-        Of a mm on each facet.
+        What a mm of border weighs on each facet.
     inner, outer : (m,) bool
-        What comes off and what stays in any case, both not empty.
+        What comes off and what stays in any case; neither may be empty.
+
+    Returns
+    -------
+    (m,) bool
     """
     pairs, _ = shared_edges(solid)
     free = np.flatnonzero(~inner & ~outer)
@@ -85,13 +93,18 @@ def least_seen(solid: Solid, price: Floats, inner: Bools, outer: Bools) -> Bools
 
 
 def _border(solid: Solid, within: Bools) -> Bools:
-    """(e,) which of the edges that facets share lie between some facets (m,) and the others."""
+    """Which shared edges lie between some facets and the others.
+
+    Returns
+    -------
+    (e,) bool
+    """
     pairs, _ = shared_edges(solid)
     return np.asarray(within[pairs[:, 0]] != within[pairs[:, 1]])
 
 
 def border_cost(solid: Solid, price: Floats, within: Bools) -> float:
-    """What the border of some facets (m,) weighs.
+    """What the border of some facets weighs.
 
     Parameters
     ----------
@@ -103,17 +116,26 @@ def border_cost(solid: Solid, price: Floats, within: Bools) -> float:
 
 
 def border_middles(solid: Solid, within: Bools) -> Floats:
-    """(k, 3) middles of the edges between some facets (m,) and the others."""
+    """The midpoints of the edges between some facets and the others.
+
+    Returns
+    -------
+    (k, 3) float64
+    """
     _, ends = shared_edges(solid)
     return np.asarray(solid.vertices[ends[_border(solid, within)]].mean(axis=1))
 
 
 def near_border(solid: Solid, within: Bools, reach: float) -> Bools:
-    """(m,) facets no farther than that from the border of some.
+    """The facets within reach of the border of some others.
 
     Parameters
     ----------
     reach : float, mm
+
+    Returns
+    -------
+    (m,) bool
     """
     middles = border_middles(solid, within)
     if not len(middles):
@@ -122,14 +144,18 @@ def near_border(solid: Solid, within: Bools, reach: float) -> Bools:
 
 
 def resettled(solid: Solid, price: Floats, within: Bools, reach: float) -> Bools | None:
-    """(m,) some facets, with the border moved to where it costs least no farther than that from where it is; None
-    where that leaves nothing on one side.
+    """Some facets with their border moved to where it costs least within reach; None if that leaves nothing on one
+    side.
 
     Parameters
     ----------
     price : (m,) float64
-        Of a mm on each facet.
+        What a mm of border weighs on each facet.
     reach : float, mm
+
+    Returns
+    -------
+    (m,) bool
     """
     band = near_border(solid, within, reach)
     inner, outer = within & ~band, ~within & ~band
@@ -137,12 +163,16 @@ def resettled(solid: Solid, price: Floats, within: Bools, reach: float) -> Bools
 
 
 def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Bools]) -> Bools:
-    """(m,) the facets that strokes mark, one after the other.
+    """The facets that strokes mark, applied one after the other.
 
     Parameters
     ----------
     take : Callable[[Stroke], Bools]
-        Gives (m,) those that one takes.
+        Gives the facets that one stroke covers.
+
+    Returns
+    -------
+    (m,) bool
     """
     found = np.zeros_like(take(strokes[0]))
     for stroke in strokes:
@@ -151,7 +181,9 @@ def facets_of(strokes: Sequence[Stroke], take: Callable[[Stroke], Bools]) -> Boo
 
 
 def border_stroke(solid: Solid, within: Bools) -> Stroke:
-    """Some facets (m,), told by their border, so that it means the same on another mesh of the same surface."""
+    """Some facets, described by their border, so that the description means the same on another mesh of the same
+    surface.
+    """
     pairs, _ = shared_edges(solid)
     near = np.zeros(len(within), np.bool_)
     across = _border(solid, within)
@@ -168,16 +200,16 @@ def border_stroke(solid: Solid, within: Bools) -> Stroke:
 
 @dataclass(frozen=True, eq=False)
 class LimbNeck:
-    """A limb on its neck.
+    """A limb and its neck.
 
     Attributes
     ----------
     within : (m,) bool
-        Its facets.
+        The facets of the limb.
     cost : float
         What its border weighs.
     area : float, mm2
-        Of its surface.
+        The area of its surface.
     """
 
     within: Bools
@@ -186,12 +218,14 @@ class LimbNeck:
 
 
 def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spread = map) -> list[LimbNeck]:
-    """The limbs that hang on the cheapest necks for their size, none twice.
+    """The limbs that hang on the cheapest necks for their size, without repetition.
 
     Parameters
     ----------
     price : (m,) float64
-        Of a mm of border on each facet.
+        What a mm of border weighs on each facet.
+    most : int
+        How many to find at most.
 
     Raises
     ------
@@ -212,12 +246,12 @@ def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spre
 
 
 def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) -> LimbNeck | None:
-    """What comes off with a tip along the cheapest border in a band; None where that is no neck.
+    """What comes off with a tip along the cheapest border in a band; None if that is not a neck.
 
     Parameters
     ----------
     away : (m,) float64
-        mm over the surface from the tip.
+        The distance over the surface from the tip.
     """
     longest = float(away[np.isfinite(away)].max())
     inner, outer = away < band[0] * longest, ~(away < band[1] * longest)
@@ -234,7 +268,7 @@ def _neck(solid: Solid, price: Floats, away: Floats, band: tuple[float, float]) 
 
 
 def _ways_over(solid: Solid) -> csr_matrix:
-    """The graph of facets, with mm from the middle of each to those of its neighbours."""
+    """The graph of facets, weighted with the distance between the centres of neighbours in mm."""
     pairs, _ = shared_edges(solid)
     length = np.linalg.norm(solid.centroids[pairs[:, 0]] - solid.centroids[pairs[:, 1]], axis=1) + 1e-9
     size = len(solid.triangles)
@@ -243,7 +277,12 @@ def _ways_over(solid: Solid) -> csr_matrix:
 
 
 def _tips(solid: Solid, ways: csr_matrix) -> list[Floats]:
-    """(m,) mm over the surface from each of some facets, each as far as can be from those before it: ends of limbs."""
+    """The distances over the surface from the ends of limbs: each end is as far as possible from those before it.
+
+    Returns
+    -------
+    list of (m,) float64, mm
+    """
     start = int(np.argmax(np.linalg.norm(solid.centroids - solid.centre_of_mass, axis=1)))
     tips = [np.asarray(dijkstra(ways, indices=start))]
     nearest = tips[0].copy()
@@ -255,7 +294,7 @@ def _tips(solid: Solid, ways: csr_matrix) -> list[Floats]:
 
 
 def _common(solid: Solid, a: Bools, b: Bools) -> float:
-    """Share of the surface of two limbs that both have."""
+    """The share of the surface that two limbs have in common."""
     return float(solid.areas[a & b].sum() / max(float(solid.areas[a | b].sum()), 1e-300))
 
 

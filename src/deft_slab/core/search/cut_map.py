@@ -43,11 +43,11 @@ class CutSubject:
     Attributes
     ----------
     subject : SearchSubject
-        See ``SearchSubject``.
+        The piece and its draft mesh.
     exposed : (m,) float64
-        Of the facets of its draft mesh, 0 for cut faces.
+        The exposure of the draft mesh, 0 for cut faces.
     printer : Printer
-        That its sides are to fit.
+        The printer that its sides should fit.
     leaning : float
         See ``Plan``.
     """
@@ -59,7 +59,7 @@ class CutSubject:
 
     @property
     def light(self) -> Solid:
-        """The draft mesh that is looked at."""
+        """The draft mesh."""
         return self.subject.light
 
     def extent(self, normal: Floats) -> tuple[float, float]:
@@ -77,7 +77,12 @@ class CutSubject:
         return np.linspace(*self.extent(normal), count + 2)[1:-1]
 
     def middle_of_section(self, normal: Floats, offset: float) -> Floats:
-        """(3,) about the middle of where a plane meets the surface."""
+        """A point about in the middle of where a plane meets the surface.
+
+        Returns
+        -------
+        (3,) float64
+        """
         solid = self.light
         along = solid.vertices[solid.triangles] @ normal - offset
         crossed = (along.min(axis=1) < 0) & (along.max(axis=1) > 0)
@@ -85,14 +90,20 @@ class CutSubject:
         return np.asarray(middle + (offset - float(normal @ middle)) * normal)
 
     def places(self, normal: Floats, offsets: Floats) -> CutPlaces:
-        """The figures of planes with one normal, their sides in the best of all poses; offsets (k,) rise evenly."""
+        """The figures of planes with one normal, with the sides in the best of all poses.
+
+        Parameters
+        ----------
+        offsets : (k,) float64, mm
+            Evenly spaced and rising.
+        """
         return every_place(
             self.light, normal, offsets, self.subject.threshold, self.subject.light_marks, self.exposed, CELLS,
             self.printer, self.poses,
         )
 
     def along(self, normal: Floats) -> CutPlaces:
-        """The figures of ``PLACES`` places that divide the piece evenly along a normal (3,); kept."""
+        """The figures of ``PLACES`` places that divide the piece evenly along a normal. The result is cached."""
         key = normal.tobytes()
         if key not in self._along:
             self._along[key] = self.places(normal, self.between(normal, PLACES))
@@ -100,7 +111,7 @@ class CutSubject:
 
     @property
     def looked(self) -> list[CutPlaces]:
-        """All that ``along`` has given so far."""
+        """Everything that ``along`` has given so far."""
         return list(self._along.values())
 
     @cached_property
@@ -109,45 +120,65 @@ class CutSubject:
 
     @cached_property
     def poses(self) -> Poses:
-        """The piece as the model stands, as it sits, and in spread directions."""
+        """The piece rastered as the model stands, as the piece sits, and in directions spread over the sphere."""
         first = [-self.subject.stood[2], np.array(self.subject.now.down)]
         directions = first[:1] if float(first[0] @ first[1]) > 0.9999 else first
         downs = np.array([*directions, *spread_directions(_SPREAD_POSES)])
         return posed(self.light, downs, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
 
     def in_few_poses(self, numbers: Ints) -> CutSubject:
-        """The same piece, looked at in some of its poses (k,) only."""
+        """The same piece, considered in some of its poses only."""
         few = replace(self)
         few.__dict__["poses"] = self.poses.picked(numbers)
         return few
 
     @property
     def seat_wishes(self) -> SeatWishes:
-        """What seats of its pieces are looked for by."""
+        """What seats of its parts are searched for."""
         subject = self.subject
         return SeatWishes(subject.stood, subject.threshold, self.printer.room, subject.lift, _SEAT_CELLS)
 
     def support_at(self, places: CutPlaces) -> Floats:
-        """(2, k) mm3: support of both sides in the seats that ``leaning`` takes."""
+        """The support of both sides in the seats that ``leaning`` chooses.
+
+        Returns
+        -------
+        (2, k) float64, mm3
+        """
         flat = np.where(np.isfinite(places.flat), places.flat, places.support)
         leans = worth_leaning(places.support, flat, places.volume, self.leaning)
         return np.where(leans, places.support, flat)
 
 
 def cut_subject(evaluator: Evaluator, plan: Plan, number: int, printer: Printer, job: Job = QUIET) -> CutSubject:
-    """A piece of a plan, by its number from 0 on, as something to be parted. Raises as ``Evaluator.evaluate``."""
+    """A piece of a plan prepared for being parted. Raises as ``Evaluator.evaluate``.
+
+    Parameters
+    ----------
+    number : int
+        The number of the piece, from 0 on.
+    """
     subject = evaluator.subject(plan, number, job.part(0.0, 0.5), CUT_TRIANGLES)
     return CutSubject(subject, evaluator.exposed_light(plan, subject, job.part(0.5, 1.0)), printer, plan.leaning)
 
 
 def half_sphere(count: int) -> Floats:
-    """(count, 3) unit normals spread evenly over the upper half: a plane has two normals."""
+    """Unit normals spread evenly over the upper half of the sphere; a plane has two normals.
+
+    Returns
+    -------
+    (count, 3) float64
+    """
     return np.asarray(spread_directions(2 * count)[:count])
 
 
 def likely_normals(subject: CutSubject) -> Floats:
-    """(n, 3) normals that models are often best parted along: those of large flats and of the outline, the axes of the
-    file, and of the standing model.
+    """Normals along which models are often best parted: those of large flats and of the outline, and the axes of the
+    file and of the standing model.
+
+    Returns
+    -------
+    (n, 3) float64
     """
     offered = [one.down for one in candidates(subject.light, subject.subject.stood)]
     normals = np.concatenate([np.eye(3), subject.subject.stood, np.array(offered)])
@@ -160,7 +191,7 @@ def likely_normals(subject: CutSubject) -> Floats:
 
 
 def as_map(found: list[CutPlaces]) -> CutMap:
-    """Figures of several normals, with as many places each."""
+    """The figures of several normals, with equally many places each, as a map."""
 
     def rows(value: Callable[[CutPlaces], Any]) -> Floats:
         return np.stack([value(one) for one in found]).astype(float)
@@ -181,7 +212,11 @@ def as_map(found: list[CutPlaces]) -> CutMap:
 
 
 def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread: Spread = map) -> list[CutPlaces]:
-    """The figures of places spread evenly along each normal (n, 3).
+    """The figures of places spread evenly along each of some normals.
+
+    Parameters
+    ----------
+    normals : (n, 3) float64
 
     Raises
     ------
@@ -193,8 +228,8 @@ def looked_along(subject: CutSubject, normals: Floats, job: Job = QUIET, spread:
 
 
 def swept(subject: CutSubject, normal: Floats, job: Job = QUIET, places: int = SWEEP_PLACES) -> Sweep:
-    """The figures of a cut along its own normal, each side in the better of its seats: the cut face down or up, as the
-    model stands, or one of some spread directions.
+    """The figures of a cut moved along its own normal. Each side is in the best of its seats: the cut face down or
+    up, as the model stands, or one of some directions spread over the sphere.
 
     Parameters
     ----------
@@ -220,7 +255,7 @@ def turned(
     subject: CutSubject, normal: Floats, offset: float, job: Job = QUIET, spread: Spread = map,
     most: float = TURNS_MOST, steps: int = TURNS,
 ) -> Turned:
-    """The figures of a cut turned both ways about the middle of its section.
+    """The figures of a cut rotated both ways about the middle of its section.
 
     Parameters
     ----------
@@ -255,7 +290,7 @@ def turned(
 
 
 def _valleys(values: Floats, most: int = 5) -> tuple[int, ...]:
-    """Places that are lower than all within a twentieth of the way to either side, lowest first."""
+    """Places that are lower than all others within a twentieth of the range on either side, lowest first."""
     reach = max(len(values) // 20, 1)
     found = [
         k

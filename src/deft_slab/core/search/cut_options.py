@@ -1,5 +1,5 @@
-"""Options: places for the next cut of some drafts, scored by rasters and not yet made; the best of each amount of seam
-in sight, and what is better around them.
+"""Options: places for the next cut of some drafts, scored by rasters and not yet made; the best for each amount of
+visible seam, and better ones around them.
 """
 
 from __future__ import annotations
@@ -38,9 +38,11 @@ class Option:
     Attributes
     ----------
     left : float, mm3
-        That is left of the whole, all flat or not.
+        The support of the whole, all flat or not.
     hidden : float, mm
-        Rooms : how many times the printer's room everything takes.
+        The visible seam; see ``CutWishes.hidden``.
+    rooms : int
+        How many printer's rooms everything takes.
     """
 
     draft: Draft
@@ -55,15 +57,16 @@ class Option:
 
 @dataclass(frozen=True, eq=False)
 class Scored:
-    """(n, k) figures of the whole draft with one more cut through a body: k places along each of n normals.
+    """Figures (n, k) of the whole draft with one more cut through a body, for k places along each of n normals.
 
     Attributes
     ----------
-    free, flat : mm3
-        Left, inf where not as wished.
-    hidden : mm
+    free, flat : (n, k) float64, mm3
+        The support, free or with all pieces flat; inf where a condition is not met.
+    hidden : (n, k) float64, mm
+        The visible seam.
     rooms : array of int64
-        How many times the printer's room all bodies then take.
+        How many printer's rooms all bodies then take.
     """
 
     draft: Draft
@@ -77,7 +80,7 @@ class Scored:
 
 
 def scored(ground: SearchPieces, draft: Draft, cell: Cell, found: list[CutPlaces]) -> Scored:
-    """What places through a body of a draft come to for the whole of it, with the other bodies as they are."""
+    """What places through a body of a draft come to for the whole draft, with the other bodies unchanged."""
     wishes = ground.wishes
     others = [one for one in draft.cells if one is not cell]
 
@@ -103,14 +106,16 @@ def scored(ground: SearchPieces, draft: Draft, cell: Cell, found: list[CutPlaces
 def best_options(
     ground: SearchPieces, tables: list[Scored], most: int, *, flat: bool, fitting: bool
 ) -> list[list[Option]]:
-    """For each bin of seam its best options, least left first, so many at most, none twice.
+    """The best options of each bin of visible seam, those with the least support first, without repetition.
 
     Parameters
     ----------
+    most : int
+        How many for each bin.
     flat : bool
-        By what is left with all flat.
+        Whether to compare the support with all pieces flat.
     fitting : bool
-        Those that take the printer's room the fewest times first.
+        Whether options that take fewer printer's rooms come first.
     """
     if not tables:
         return []
@@ -137,11 +142,12 @@ def best_options(
 
 
 def same(a: Option, b: Option, diagonal: float) -> bool:
-    """Whether two options are about one plane through the same body.
+    """Whether two options are about the same plane through the same body.
 
     Parameters
     ----------
     diagonal : float, mm
+        The diagonal of the model.
     """
     if a.cell is not b.cell or a.draft is not b.draft:
         return False
@@ -150,7 +156,13 @@ def same(a: Option, b: Option, diagonal: float) -> bool:
 
 
 def followed(ground: SearchPieces, options: list[Option], job: Job = QUIET, spread: Spread = map) -> list[Option]:
-    """The best around each option that shows hardly more seam; itself where nothing is better. Raises Cancelled."""
+    """The best option around each one that shows hardly more seam; the option itself if nothing is better.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     return for_each(partial(_followed, ground), options, tr("Following the best places"), job, spread)
 
 
@@ -181,8 +193,8 @@ def _followed(ground: SearchPieces, start: Option) -> Option:
 
 
 def dearest(draft: Draft, most: int) -> list[Cell]:
-    """The bodies of a draft that are worth parting: those that do not fit or do not sit flat first, then those with
-    the most support. Some at least before the first cut.
+    """The bodies of a draft that are worth parting: first those that do not fit or do not sit flat, then those with
+    the most support. Before the first cut, at least some.
     """
     order = sorted(
         draft.cells,

@@ -1,4 +1,4 @@
-"""Figures of many directions of one piece, measured on its draft mesh."""
+"""The figures of a piece for many directions, measured on its draft mesh."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def sweep(
     Parameters
     ----------
     directions : (n, 3) float64
-        Unit, model frame, to point down.
+        Unit vectors of the model frame that point down.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Options, really cut on the draft mesh, and the best of many."""
+"""Makes options on the draft mesh, and picks the best."""
 
 from __future__ import annotations
 
@@ -24,13 +24,13 @@ _ASIDE = (0.0, 0.004, -0.004, 0.008)
 def best_made(
     ground: SearchPieces, plan: Plan, tables: list[Scored], effort: Effort, job: Job = QUIET, spread: Spread = map
 ) -> list[Draft]:
-    """The best options of each bin and what is better around them, made: some with the least left, as many with all
-    flat, and as many again of those that fit, where not everything does.
+    """Make the best options of each bin, and better ones around them: some with the least support, as many with all
+    pieces flat, and as many that fit if not everything does.
 
     Parameters
     ----------
     plan : Plan
-        That their cuts go on from.
+        The plan that their cuts continue.
 
     Raises
     ------
@@ -61,7 +61,13 @@ def best_made(
 def _sitting_flat(
     ground: SearchPieces, plan: Plan, options: list[Option], most: int, job: Job, spread: Spread
 ) -> tuple[list[Option], list[Draft]]:
-    """(the first of some options whose bodies all sit flat, so many at most; all that was made to find them)."""
+    """The first of some options whose bodies all sit flat, and everything that was made to find them.
+
+    Parameters
+    ----------
+    most : int
+        How many to find.
+    """
     sound: list[Option] = []
     made: list[Draft] = []
     for first in range(0, len(options), most):
@@ -78,17 +84,24 @@ def _sitting_flat(
 def all_made(
     ground: SearchPieces, plan: Plan, options: list[Option], job: Job = QUIET, spread: Spread = map
 ) -> list[Draft | None]:
-    """Each of some options, really cut on the draft mesh; None where it is not as wished. Raises Cancelled."""
+    """Make each of some options on the draft mesh; None where a condition is not met.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     return for_each(partial(_made_of, ground, plan), options, tr("Making the best cuts on the stand-in"), job, spread)
 
 
 def _made_of(ground: SearchPieces, plan: Plan, option: Option) -> Draft | None:
-    """An option as a draft; where it would leave crumbs, a little beside it; None where it is not as wished.
+    """An option made into a draft. If it would leave crumbs, a cut slightly beside it is made instead. None where a
+    condition is not met.
 
     Parameters
     ----------
     plan : Plan
-        That its cuts go on from.
+        The plan that its cuts continue.
     """
     subject = option.cell.subject
     ahead, behind = (subject.poses.downs[n] for n in ground.likely(subject, option.normal, option.offset))
@@ -97,7 +110,7 @@ def _made_of(ground: SearchPieces, plan: Plan, option: Option) -> Draft | None:
 
 
 def _cut(option: Option, plan: Plan) -> StraightCut:
-    """An option as the next cut of its draft, that goes through one piece only where there are several."""
+    """An option as the next cut of its draft; where there are several pieces it goes through one of them only."""
     sides = option.cell.part.sides
     number, name = option.draft.added_to(plan).numbered
     normal = option.normal / np.linalg.norm(option.normal)

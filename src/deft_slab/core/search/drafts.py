@@ -1,4 +1,4 @@
-"""Drafts: ways to part that are made on the draft mesh, each body in its seats."""
+"""Drafts: ways to part that were made on the draft mesh, with each body in its best seats."""
 
 from __future__ import annotations
 
@@ -46,14 +46,14 @@ _LIKELY_POSES = 4
 
 @dataclass(frozen=True, eq=False)
 class Cell:
-    """A body of a draft, as something to be parted further.
+    """A body of a draft that can be parted further.
 
     Attributes
     ----------
     part : Part
-        It.
+        The body.
     seats : SeatChoice
-        Its best ones.
+        Its best seats.
     """
 
     part: Part
@@ -65,19 +65,24 @@ class Cell:
         return int(rooms_of_boxes(boxes_around(self.part.solid)[1], self.subject.printer.room).min())
 
     def rooms(self, flat: bool) -> int:
-        """How many times the printer's room it takes: 1 where it fits in that seat, else as blocks of a box around it,
-        2 at least.
+        """How many printer's rooms it takes: 1 if it fits in that seat; else as many as the blocks of a box around
+        it, at least 2.
+
+        Parameters
+        ----------
+        flat : bool
+            Whether it is in its flat seat.
         """
         return 1 if self.fits(flat) else max(2, self._boxes)
 
     @property
     def support(self) -> float:
-        """mm3 in the seat with the least."""
+        """The support in the seat with the least, in mm3."""
         return self.seats.least.support
 
     @property
     def flat(self) -> float:
-        """mm3 in the flat seat with the least; inf where it can sit flat on nothing."""
+        """The support in the flat seat with the least, in mm3; inf if it can sit flat nowhere."""
         return self.seats.flat.support if self.seats.flat else np.inf
 
     def fits(self, flat: bool) -> bool:
@@ -88,18 +93,18 @@ class Cell:
 
 @dataclass(frozen=True, eq=False)
 class Draft:
-    """Cuts that were made one after the other, on the draft mesh.
+    """Cuts that were made one after the other on the draft mesh.
 
     Attributes
     ----------
     cells : tuple[Cell, ...]
         All bodies.
     seams : tuple[Seam, ...]
-        Of the cuts.
+        The seams of the cuts.
     crumbs : int
-        How many the last one left.
+        How many crumbs the last cut left.
     limb : bool
-        The first one takes a limb off at its neck.
+        Whether the first cut takes a limb off at its neck.
     """
 
     cuts: tuple[Cut, ...]
@@ -110,61 +115,68 @@ class Draft:
 
     @cached_property
     def support(self) -> float:
-        """mm3, each body in the seat with the least."""
+        """The support with each body in the seat with the least, in mm3."""
         return sum(cell.support for cell in self.cells)
 
     @cached_property
     def flat(self) -> float:
-        """mm3 where all sit flat; inf where they cannot."""
+        """The support with all bodies flat, in mm3; inf if that is impossible."""
         return sum(cell.flat for cell in self.cells)
 
     @cached_property
     def sight(self) -> float:
-        """mm of seam in sight."""
+        """The length of seam in sight, in mm."""
         return sum(seam.in_sight for seam in self.seams)
 
     @cached_property
     def show(self) -> float:
-        """mm of seam across show faces."""
+        """The length of seam across show faces, in mm."""
         return sum(seam.on_show for seam in self.seams)
 
     @cached_property
     def welcome(self) -> float:
-        """mm of what is in sight where a seam is welcome."""
+        """The length in sight where a seam is welcome, in mm."""
         return sum(seam.welcome for seam in self.seams)
 
     def hidden(self, wishes: CutWishes) -> float:
-        """mm; see ``CutWishes.hidden``."""
+        """The weighted length of visible seam in mm; see ``CutWishes.hidden``."""
         return wishes.hidden(self.sight, self.show, self.welcome)
 
     def left(self, flat: bool) -> float:
-        """mm3, all flat or not."""
+        """The support in mm3, with all bodies flat or not."""
         return self.flat if flat else self.support
 
     @cached_property
     def alike(self) -> int:
-        """How many bodies are as large as one before them, in volume and surface: of one shape, or mirror images."""
+        """How many bodies have the same volume and surface area as one before them: they have one shape, or are
+        mirror images.
+        """
         sizes = np.array([[cell.part.solid.volume, cell.part.solid.areas.sum()] for cell in self.cells])
         return sum(bool((np.abs(size / sizes[:n] - 1.0) < _ALIKE).all(axis=1).any()) for n, size in enumerate(sizes))
 
     @property
     def smallest(self) -> float:
-        """mm3 of its smallest body."""
+        """The volume of its smallest body, in mm3."""
         return min(cell.part.solid.volume for cell in self.cells)
 
     def added_to(self, plan: Plan) -> Plan:
-        """A plan with its cuts besides."""
+        """A plan with these cuts added."""
         return plan.changed(recipe=(*plan.recipe, *self.cuts))
 
     @cached_property
     def downs(self) -> Floats:
-        """(k, 3) directions down of the seats of its bodies."""
+        """The downward directions of the seats of its bodies.
+
+        Returns
+        -------
+        (k, 3) float64
+        """
         seats = [seat for cell in self.cells for seat in (cell.seats.least, cell.seats.flat) if seat is not None]
         return distinct(np.array([seat.down for seat in seats]))
 
     @property
     def leaning_cells(self) -> int:
-        """How many bodies can sit flat on nothing."""
+        """How many bodies can sit flat nowhere."""
         return sum(cell.seats.flat is None for cell in self.cells)
 
     def misfits(self, flat: bool) -> int:
@@ -172,27 +184,27 @@ class Draft:
         return sum(not cell.fits(flat) for cell in self.cells)
 
     def rooms(self, flat: bool) -> int:
-        """How many times the printer's room its bodies take."""
+        """How many printer's rooms its bodies take."""
         return sum(cell.rooms(flat) for cell in self.cells)
 
 
 @dataclass(frozen=True, eq=False)
 class SearchPieces:
-    """What ways to part are looked for on: pieces of a plan, on their draft meshes.
-
-    origins of the parts number the facets of all of them;
+    """The pieces of a plan, on their draft meshes, for which ways to part are searched. Origins of the parts number
+    the facets of all of them.
 
     Attributes
     ----------
     exposed : (m,) float64
+        The exposure of those facets.
     marks : Marked
-        Of those facets.
+        The marks on those facets.
     pattern : CutSubject
         One of the pieces, which says how their bodies are judged.
     besides : tuple[Piece, ...]
-        Pieces that count too and are not looked at: beyond the most, or others with the sides of the one.
+        Pieces that count but are not examined: those beyond the limit, or others on the same sides.
     too_many : list[int]
-        How many pieces each cut leaves that leaves more than there may be, crumbs among them.
+        How many pieces, crumbs included, each cut leaves that leaves more than allowed.
     """
 
     wishes: CutWishes
@@ -209,7 +221,7 @@ class SearchPieces:
     def of(
         cls, wishes: CutWishes, pieces: Sequence[Piece], subjects: Sequence[CutSubject], besides: Sequence[Piece] = ()
     ) -> SearchPieces:
-        """From pieces of a plan and their draft meshes, in the same order."""
+        """The pieces of a plan and their draft meshes, in the same order."""
         parts, start = [], 0
         masks = []
         for piece, subject in zip(pieces, subjects, strict=True):
@@ -229,18 +241,18 @@ class SearchPieces:
 
     @cached_property
     def diagonal(self) -> float:
-        """mm, of the box around all parts."""
+        """The diagonal of the bounding box of all parts, in mm."""
         ends = np.array([part.solid.bounds for part in self.parts])
         return float(np.linalg.norm(ends[:, 1].max(axis=0) - ends[:, 0].min(axis=0)))
 
     @cached_property
     def volume(self) -> float:
-        """mm3 of all parts."""
+        """The volume of all parts, in mm3."""
         return sum(abs(part.solid.volume) for part in self.parts)
 
     @property
     def most_pieces(self) -> int:
-        """How many pieces there may be, besides others; one more at least than are parted."""
+        """How many pieces there may be, apart from ``besides``; at least one more than are parted."""
         return max(self.wishes.pieces, len(self.parts) + 1)
 
     def as_wished(self, way: Way) -> bool:
@@ -255,7 +267,7 @@ class SearchPieces:
 
     @cached_property
     def start(self) -> Draft:
-        """Nothing cut, every part in its seats."""
+        """The draft without any cut, every part in its seats."""
         cells = tuple(self.cell(part, None) for part in self.parts)
         if len(cells) == 1:
             # of one piece the pattern is all there is to know, with what was looked at for the cut map
@@ -263,7 +275,7 @@ class SearchPieces:
         return Draft((), cells, ())
 
     def subject(self, solid: Solid) -> CutSubject:
-        """A body of the ground, as something to be parted."""
+        """A body prepared for being parted."""
         of = self.pattern.subject
         exposed = np.where(solid.origin >= 0, self.exposed[np.maximum(solid.origin, 0)], 0.0)
         marks = self.marks.of(solid.origin)
@@ -271,12 +283,12 @@ class SearchPieces:
         return replace(self.pattern, subject=own, exposed=exposed)
 
     def cell(self, part: Part, hints: Floats | None) -> Cell:
-        """A body in its seats.
+        """A body in its best seats.
 
         Parameters
         ----------
         hints : (k, 3) float64
-            Directions down that are likely to be good; None: looks everywhere.
+            Downward directions that are likely to be good; None: search everywhere.
         """
         subject = self.subject(part.solid)
         solid = part.solid
@@ -287,7 +299,12 @@ class SearchPieces:
         return Cell(part, subject, self._seats[key])
 
     def taken(self, region: Region) -> Bools:
-        """(m,) the facets of all parts that a region takes."""
+        """The facets of all parts that a region covers.
+
+        Returns
+        -------
+        (m,) bool
+        """
         if region not in self._regions:
             ends = np.cumsum([0, *(len(part.solid.triangles) for part in self.parts)])
             exposed = np.split(self.exposed, ends[1:-1])
@@ -299,8 +316,12 @@ class SearchPieces:
         return self._regions[region]
 
     def likely(self, subject: CutSubject, normal: Floats, offset: float) -> tuple[Ints, Ints]:
-        """(k,) numbers of the poses in which the side ahead, and the one behind, needs little: the best of all, and the
-        best of those that sit flat.
+        """The poses in which the side ahead of a plane, and the side behind it, need little support: the best of
+        all, and the best that sit flat.
+
+        Returns
+        -------
+        (k,) int64, (k,) int64
         """
         poses, solid = subject.poses, subject.light
         found = in_poses(poses, solid, normal, np.array([offset]), subject.subject.threshold)[..., 0]
@@ -316,14 +337,14 @@ class SearchPieces:
     def with_cut(
         self, draft: Draft, cut: Cut, hints: tuple[Floats, Floats] | None, beside: Sequence[Cut] = ()
     ) -> Draft | None:
-        """A draft with one more cut; None where that parts nothing, or not as wished.
+        """A draft with one more cut; None if that parts nothing or violates a condition.
 
         Parameters
         ----------
-        hints : (k, 3)
-            Directions for the bodies ahead of it and behind it.
+        hints : (k, 3) float64 twice, or None
+            Likely downward directions for the bodies ahead of the cut and behind it.
         beside : Sequence[Cut]
-            Cuts that are tried in its place, one after the other, where it leaves crumbs.
+            Cuts to try in its place, one after the other, if it leaves crumbs.
         """
         made = self._staged(draft, cut)
         if made is None:
@@ -347,12 +368,12 @@ class SearchPieces:
         return Draft((*draft.cuts, cut), tuple(cells), seams, crumbs, draft.limb)
 
     def sound(self, drafts: Sequence[Draft | None]) -> list[Draft]:
-        """Those of some drafts that could be made and have no sliver, as two cuts leave that lie in each other."""
+        """Those drafts that could be made and have no sliver, as two cuts leave that almost coincide."""
         least = LEAST_OF_ALL * self.volume
         return [draft for draft in drafts if draft is not None and draft.smallest >= least]
 
     def _staged(self, draft: Draft, cut: Cut) -> tuple[Cut, Stage, Seam] | None:
-        """What one more cut makes of a draft, before anything is seated; None where that is not as wished."""
+        """What one more cut makes of a draft, before anything is seated; None if a condition is violated."""
         wishes = self.wishes
         parts = [cell.part for cell in draft.cells]
         key = tuple(nameless(one) for one in (*draft.cuts, cut))
@@ -371,21 +392,27 @@ class SearchPieces:
 
 
 def distinct(downs: Floats) -> Floats:
-    """(k, 3) of some unit vectors (n, 3), those that are the same once."""
+    """Unit vectors without repetition.
+
+    Returns
+    -------
+    (k, 3) float64
+    """
     found = np.unique(np.round(downs, 6), axis=0)
     return np.asarray(found / np.linalg.norm(found, axis=1)[:, None])
 
 
 def like(solid: Solid, marks: Marked) -> tuple[float, ...]:
-    """What bodies have in common that sit alike: the same body made another way, or moved, but not its mirror image.
-    What is marked on one moves with no other.
+    """A signature that bodies share if they sit in the same seats: the same body made in another way, or moved, but
+    not its mirror image. A body with marks only matches itself.
 
-    How many triangles, mm3, the sides of its box in mm, sums over its corners; and where it is.
+    It consists of the number of triangles, the volume, the sides of the bounding box, and sums over the vertices;
+    with marks also of the place.
 
     Parameters
     ----------
     marks : Marked
-        Of its facets.
+        The marks on its facets.
     """
     low = solid.bounds[0]
     phase = (solid.vertices - low) @ _WAVE
@@ -395,8 +422,8 @@ def like(solid: Solid, marks: Marked) -> tuple[float, ...]:
 
 
 def _finer(seats: SeatChoice, solid: Solid, subject: CutSubject) -> SeatChoice:
-    """Seats with the support of a fine grid: between the columns of the one that they were looked for with a narrow rim
-    of a bent face may lie that is all there is to support.
+    """Seats with their support measured on a fine grid. The columns of the coarse grid of the search may miss a
+    narrow rim of a bent face, which may be all there is to support.
     """
     both = [seats.least, *([seats.flat] if seats.flat is not None else [])]
     rotations = np.array([seat.rotation for seat in both])
@@ -407,8 +434,12 @@ def _finer(seats: SeatChoice, solid: Solid, subject: CutSubject) -> SeatChoice:
 
 
 def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
-    """((n, 3, 3) rotations, (n, 3) mm: the sides of the box around a body turned so). Turned all ways, as far as boxes
-    differ.
+    """Bounding boxes of a body in all orientations, as far as they differ.
+
+    Returns
+    -------
+    (n, 3, 3) float64, (n, 3) float64
+        Rotations, and the sides of the boxes in mm.
     """
     rotations = np.array([
         Tilt.turn((0.0, 0.0, 1.0), yaw).rotation @ down_to_rotation(down)
@@ -424,6 +455,11 @@ def boxes_around(solid: Solid) -> tuple[Floats, Floats]:
 
 
 def _of_voids(solid: Solid) -> Bools:
-    """(m,) the facets around closed voids."""
+    """The facets around closed voids.
+
+    Returns
+    -------
+    (m,) bool
+    """
     shells = shells_of(solid)
     return np.asarray(shells.volume[shells.of] < 0)

@@ -1,4 +1,4 @@
-"""How hard ways to part a model are looked for."""
+"""How hard ways to part a model are searched for."""
 
 from __future__ import annotations
 
@@ -9,34 +9,36 @@ from .cut_map import NORMALS
 
 @dataclass(frozen=True)
 class Effort:
-    """Attributes
+    """How hard ways to part a model are searched for.
+
+    Attributes
     ----------
     normals : int
-        Spread over half a sphere, that the first cut is tried along.
+        How many normals spread over the half-sphere the first cut is tried along.
     later_normals, later_likely : int
-        That later cuts are tried along, spread and likely ones.
+        How many spread and likely normals later cuts are tried along.
     each : int
-        Options of a bin of seam that are followed.
+        How many options of a bin of visible seam are followed.
     flat_tries : int
-        Options of a bin that are made, at most, until so many sit flat.
+        How many options of a bin are made, at most, until enough of them sit flat.
     beam : int
-        Drafts of a bin, free and all flat each, that a further cut is looked for in.
+        How many drafts of a bin, free and all flat each, a further cut is searched in.
     limbs : int
-        The same, of those whose first cut takes a limb off.
+        The same for drafts whose first cut takes a limb off.
     fewest : int
-        Drafts at most that a further cut is looked for in where all pieces must fit.
+        How many drafts a further cut is searched in at most if all pieces must fit.
     hung : int
-        Limbs that are taken off as later cuts too.
+        How many limbs are also taken off as later cuts.
     paired : int
-        Drafts of the beam that are tried with the mirror image of their last cut; half of them with limbs.
+        How many drafts of the beam are tried with the mirror image of their last cut; half of them with limbs.
     cells : int
-        Bodies of a draft that a further cut is looked for in.
+        How many bodies of a draft a further cut is searched in.
     finalists, again : int
-        Ways measured on the full mesh after each cut, of those that lean and of those that sit all flat; and
-        then of those that were hidden by one that promised more than it kept.
+        How many ways are measured on the full mesh after each cut, of those that lean and of those with all
+        pieces flat; and then how many that were hidden by one that promised more than it kept.
     least_gain : float
-        Of the area behind a front, for a way to be worth measuring. (Half of the finalists of the gull and the
-        hook brought less than 0.002, and took as long.).
+        How much of the area behind a front a way must add to be worth measuring. (Half of the finalists of the
+        gull and the hook added less than 0.002, and took as long.)
     """
 
     normals: int = NORMALS

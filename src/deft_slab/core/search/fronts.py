@@ -1,4 +1,4 @@
-"""Which of some ways to part a model no other beats, and which drafts are not alike."""
+"""Which ways to part a model are not beaten by any other, and which drafts are essentially different."""
 
 from __future__ import annotations
 
@@ -16,14 +16,16 @@ _MUCH_LESS = 0.95
 
 
 def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
-    """Those that no other beats in all of support, seam, pieces, sitting flat, fitting and being alike; least support
-    first. Uncut and parted ones do not beat each other: whoever asks for ways to part it may have reasons of which no
-    figure tells.
+    """The ways that no other beats in all of support, seam, pieces, sitting flat, fitting and having equal pieces;
+    least support first. Parted and unparted ways do not beat each other, because whoever asks for ways to part
+    may have reasons that no figure shows.
 
     Parameters
     ----------
     little : float, mm3
         Short : mm, by which a way may be worse and is still as good.
+    little, short : float
+        By how much support (mm3) and seam (mm) a way may be worse and still count as equal.
     """
     kept: list[Way] = []
     for way in sorted(ways, key=lambda one: (one.support, one.hidden, one.pieces)):
@@ -39,12 +41,14 @@ def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
 
 
 def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) -> list[Draft]:
-    """Some drafts, each once: a cut across a neck is often one that was found in another way too.
+    """Some drafts without repetition. A cut across a neck is often found in another way too.
 
     Parameters
     ----------
     little : float, mm3
         Of support, short : mm of seam, by which two may differ that are alike.
+    little, short : float
+        By how much support (mm3) and seam (mm) equal drafts may differ.
     """
     kept: list[Draft] = []
     for one in drafts:
@@ -59,7 +63,7 @@ def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) 
 
 
 def spaced(things: list[T], most: int) -> list[T]:
-    """So many of some, at most: the ends and what lies evenly between them."""
+    """At most so many things: the first, the last, and those evenly spaced between them."""
     if len(things) <= most:
         return things
     keep = np.unique(np.round(np.linspace(0, len(things) - 1, most)).astype(int))
@@ -67,15 +71,20 @@ def spaced(things: list[T], most: int) -> list[T]:
 
 
 def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_gain: float) -> list[Way]:
-    """So many of some ways, at most, that bring a front forward by the most, one after the other: by the area that it
-    leaves behind it, of seam and of the root of the support (what little there is counts too), beyond what is known.
-    What brings it forward by less than least_gain, of the unit square, is left out, unless it is better in something
-    else, or leaves much less support, whatever its seam.
+    """The ways that advance a front the most, one after the other, measured by the area behind it (in seam, and in
+    the root of the support, because small amounts count too). A way that adds less than ``least_gain`` of the
+    unit square is left out, unless it is better in something else, or leaves much less support whatever its seam.
 
     Parameters
     ----------
+    ways : list[Way]
+        The ways to choose from.
+    known : list[Way]
+        The ways that are on the front already.
+    most : int
+        How many to choose.
     whole : float, mm3
-        Of support that the axis of it ends at.
+        The support at which the axis of the front ends.
     """
     far = 1.05 * max((way.hidden for way in (*ways, *known)), default=0.0) + 1e-9
 
@@ -99,12 +108,12 @@ def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_g
 
 
 def _no_worse(one: Way, other: Way) -> bool:
-    """Whether a way is as good as another in all but support and seam."""
+    """Whether a way is at least as good as another in everything but support and seam."""
     return bool(one.cuts) and one.pieces <= other.pieces and one.all_fit >= other.all_fit and one.alike >= other.alike
 
 
 def area_behind(points: list[tuple[float, float]]) -> float:
-    """Of the unit square, the part in which something is no better in either than one of some points (x, y)."""
+    """The part of the unit square in which a point is no better in either coordinate than one of some points (x, y)."""
     total, height = 0.0, 1.0
     for x, y in sorted(points):
         if y < height:

@@ -1,5 +1,5 @@
-"""The planes of a draft moved and turned together: each in turn, with all cuts made anew, so that what one of them
-gives up another may gain.
+"""Moves and rotates the planes of a draft together: each in turn, with all cuts made again, so that one may gain
+what another gives up.
 """
 
 from __future__ import annotations
@@ -35,12 +35,12 @@ _SLACK = 1.02
 def moved_together(
     ground: SearchPieces, draft: Draft, flat: bool, job: Job = QUIET, spread: Spread = map
 ) -> list[Draft]:
-    """All drafts that were made around one, better or not: those with less seam are worth looking at too.
+    """All drafts that were made around one, better or not, because those with less seam are worth considering too.
 
     Parameters
     ----------
     flat : bool
-        Whether the support with all pieces flat is to be less.
+        Whether to reduce the support with all pieces flat.
 
     Raises
     ------
@@ -64,7 +64,7 @@ def moved_together(
 
 
 def ground_of(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> SearchPieces:
-    """All pieces of a plan, to be cut as the user has it: nothing is left out. Raises as ``Evaluator.evaluate``."""
+    """All pieces of a plan, to be cut as the user has it, with nothing left out. Raises as ``Evaluator.evaluate``."""
     outcome = evaluator.evaluate(plan, printer, job.part(0.0, 0.5), detail="figures")
     subjects = [cut_subject(evaluator, plan, piece.number - 1, printer, job) for piece in outcome.pieces]
     return SearchPieces.of(CutWishes(pieces=MOST_PIECES), outcome.pieces, subjects)
@@ -73,14 +73,19 @@ def ground_of(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUI
 def settled_together(
     ground: SearchPieces, cuts: Sequence[Cut], limits: Limits, leaning: float, job: Job = QUIET, spread: Spread = map
 ) -> tuple[tuple[Cut, ...], Both, Both]:
-    """(all cuts of a plan where their seams are seen least together, (mm of seam in sight, mm3 of support) before, the
-    same after), of the draft mesh. Planes are moved and turned, and borders of patches moved, none farther from its own
-    place than stated; other kinds stay. No piece that sat flat leans after it.
+    """All cuts of a plan moved to where their seams are seen least together, measured on the draft mesh. Planes are
+    moved and rotated, and borders of patches are moved, none farther from its own place than ``limits`` allows;
+    other kinds of cuts stay. No piece that sat flat leans afterwards.
 
     Parameters
     ----------
     leaning : float
         See ``Plan``.
+
+    Returns
+    -------
+    tuple of Cut, (float, float), (float, float)
+        The cuts, and the seam in sight (mm) and the support (mm3) before and after.
 
     Raises
     ------
@@ -111,12 +116,12 @@ def settled_together(
 
 
 def _seated(draft: Draft, leaning: float) -> float:
-    """mm3, each body in the seat that a plan takes."""
+    """The support with each body in the seat that a plan chooses, in mm3."""
     return sum(cell.seats.chosen(leaning).support for cell in draft.cells)
 
 
 def _within(own: Cut, cut: Cut, middle: Floats, limits: Limits) -> bool:
-    """Whether a plane is no farther from its own place than it may be, about the middle of its seam (k, 3)."""
+    """Whether a plane is no farther from its own place than it may be, about the middle of its seam."""
     if not isinstance(own, StraightCut) or not isinstance(cut, StraightCut):
         return True
     cosine = float(np.dot(own.normal, cut.normal))
@@ -127,7 +132,7 @@ def _within(own: Cut, cut: Cut, middle: Floats, limits: Limits) -> bool:
 
 
 def _bordered(ground: SearchPieces, draft: Draft, which: int, own: Cut, reach: float) -> list[tuple[Cut, ...]]:
-    """The cuts of a draft with the border of a patch where it costs least near its own place.
+    """The cuts of a draft with the border of a patch moved to where it costs least near its own place.
 
     Parameters
     ----------
@@ -145,7 +150,7 @@ def _bordered(ground: SearchPieces, draft: Draft, which: int, own: Cut, reach: f
 
 
 def _around(draft: Draft, which: int, shift: float, degrees: float) -> list[tuple[Cut, ...]]:
-    """The cuts of a draft with one of them moved by mm either way, and turned about the middle of its seam."""
+    """The cuts of a draft with one of them moved both ways, and rotated about the middle of its seam."""
     cut, segments = draft.cuts[which], draft.seams[which].segments
     if not isinstance(cut, StraightCut) or not len(segments):
         return []
@@ -166,7 +171,7 @@ def _around(draft: Draft, which: int, shift: float, degrees: float) -> list[tupl
 
 
 def _made(ground: SearchPieces, like: Draft, cuts: tuple[Cut, ...]) -> Draft | None:
-    """Cuts made one after the other; seats are looked for around those of a draft that is like it."""
+    """Cuts made one after the other. Seats are searched around those of a similar draft."""
     draft: Draft | None = ground.start
     for cut in cuts:
         draft = ground.with_cut(draft, cut, (like.downs, like.downs)) if draft is not None else None

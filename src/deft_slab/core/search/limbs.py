@@ -23,13 +23,13 @@ _FACES = (0.0, 0.7)
 
 
 def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, spread: Spread = map) -> list[Draft]:
-    """The whole with a limb of a body taken off at its neck, for each of its necks: flat across, and along the border,
-    with a round and with a flat face.
+    """The draft with a limb of a body taken off, for each of its necks: flat across, and along the border with a
+    rounded and with a flat face.
 
     Parameters
     ----------
     plan : Plan
-        That the cuts are the next one of.
+        The plan that the cuts continue.
 
     Raises
     ------
@@ -53,14 +53,14 @@ def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, sp
 def limbs_too(
     ground: SearchPieces, drafts: list[Draft], limbs: list[Draft], plan: Plan, job: Job = QUIET, spread: Spread = map
 ) -> list[Draft]:
-    """Each of some drafts with a limb taken off besides, for each of some.
+    """Each of some drafts with one more limb taken off, for each of some limbs.
 
     Parameters
     ----------
     limbs : list[Draft]
         Drafts of one cut each, from ``limbs_off``.
     plan : Plan
-        That the cuts go on from.
+        The plan that the cuts continue.
 
     Raises
     ------
@@ -83,7 +83,7 @@ def limbs_too(
 
 
 def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:
-    """The sides of the body of a draft whose skin lies nearest to some places (k, 3)."""
+    """The sides of the body of a draft whose skin lies nearest to some places."""
     away = [
         float(cKDTree(cell.part.solid.centroids[cell.part.solid.origin >= 0]).query(places)[0].mean())
         for cell in draft.cells
@@ -92,7 +92,7 @@ def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:
 
 
 def _cuts_at(ground: SearchPieces, cell: Cell, plan: Plan, neck: LimbNeck) -> list[tuple[Cut, Floats]]:
-    """(cut, (k, 3) directions in which its pieces are likely to sit well) for a neck."""
+    """Cuts for a neck, with downward directions in which their pieces are likely to sit well."""
     solid, sides = cell.part.solid, cell.part.sides
     middles = border_middles(solid, neck.within)
     centre = middles.mean(axis=0)

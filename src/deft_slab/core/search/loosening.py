@@ -1,4 +1,4 @@
-"""Where no way to part a model is as wished: which condition to loosen, and by how much."""
+"""Which condition to relax, and by how much, if no way to part a model meets all conditions."""
 
 from __future__ import annotations
 
@@ -15,14 +15,14 @@ from .results import LEAST_SHARE, Way
 
 
 def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way], Way]) -> str:
-    """One sentence.
+    """What to relax, in one sentence.
 
     Parameters
     ----------
     refused : list[Way]
-        Ways that are not as wished.
+        Ways that violate a condition.
     measured : Callable[[Way], Way]
-        Gives one on the full mesh.
+        Measures a way on the full mesh.
     """
     wishes = ground.wishes
     looked = [one for cell in ground.start.cells for one in cell.subject.looked]
@@ -76,12 +76,15 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
 
 
 def in_vain_of(best: Way, stands: Way) -> str:
-    """One sentence, where every way that is as wished needs more support than what ``stands`` there, for nothing.
+    """One sentence for the case that every way that meets the conditions needs more support than the model as it
+    stands.
 
     Parameters
     ----------
     best : Way
-        The one of them that needs least.
+        The way that needs least.
+    stands : Way
+        The model as it stands.
     """
     return tr(
         "No way to part it is better than leaving it as it stands: the best needs {support} of support in place of "

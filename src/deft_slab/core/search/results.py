@@ -1,4 +1,4 @@
-"""What a search found. Light to load: the desk shows it, and the heavy work is done elsewhere."""
+"""What searches find. Quick to import, because the desk shows it, while the heavy work is done elsewhere."""
 
 from __future__ import annotations
 
@@ -26,12 +26,12 @@ SWEEP_PLACES = 250
 
 @dataclass(frozen=True, eq=False)
 class MapFigures:
-    """(n,) arrays of the figures of ``Sketch``.
+    """Figures of n directions as arrays (n,), named as in ``batch_figures.Sketches``.
 
     Attributes
     ----------
     down : (n, 3) float64
-        Unit, model frame, the directions that they are for.
+        Unit vectors of the model frame: the directions.
     """
 
     down: Floats
@@ -50,7 +50,7 @@ class MapFigures:
         return len(self.down)
 
     def and_also(self, other: MapFigures) -> MapFigures:
-        """With the figures of further directions behind them."""
+        """These figures followed by those of further directions."""
         return MapFigures(
             *(np.concatenate([getattr(self, f.name), getattr(other, f.name)]) for f in fields(MapFigures))
         )
@@ -58,22 +58,22 @@ class MapFigures:
 
 @dataclass(frozen=True, eq=False)
 class WorthTrying:
-    """A seat.
+    """A seat that is worth trying.
 
     Attributes
     ----------
     kind : str
         Why it was chosen.
     figures : Figures
-        Of the full mesh, by the hard rule.
+        Its figures on the full mesh, by the hard rule.
     score : float
-        By the weights, less is better.
+        Its score by the weights; smaller is better.
     lift : float
-        mm over the bed.
+        Height over the bed, in mm.
     past_threshold : array of float32
         See ``Measured``.
     fit : Fit
-        On the printer that it was looked for.
+        Whether it fits the printer that it was searched for.
     """
 
     tilt: Tilt
@@ -86,26 +86,26 @@ class WorthTrying:
 
 
 class CutWishes(Document):
-    """What ways to part a piece are looked for by. Conditions leave ways out; nothing else does.
+    """Conditions for ways to part a piece. A way is left out if it violates one of them, and for no other reason.
 
     Attributes
     ----------
     pieces : int
-        So many at most.
+        The most pieces.
     least_volume : float, mm3
-        Of each piece.
+        The least volume of each piece.
     seam_limit : float, mm
-        Of seam in sight, at most, all cuts.
+        The most seam in sight, of all cuts.
     flat : bool
-        Every piece sits flat.
+        Whether every piece must sit flat.
     must_fit : bool
-        Every piece fits the printer.
+        Whether every piece must fit the printer.
     open_shells : bool
-        Cuts may go through closed voids.
+        Whether cuts may go through closed voids.
     show_factor : float
-        So many mm of seam in sight one mm across a show face counts as.
+        How much a mm of seam across a show face counts, in mm of seam in sight.
     welcome_factor : float
-        So many mm in sight one mm counts as where a seam is welcome.
+        How much a mm in sight counts where a seam is welcome.
     """
 
     pieces: int = Field(default=3, ge=2, le=MOST_PIECES)
@@ -118,8 +118,8 @@ class CutWishes(Document):
     welcome_factor: float = Field(default=0.25, ge=0, le=1)
 
     def hidden(self, sight: T, show: T, welcome: T) -> T:
-        """mm: seam in sight, what crosses show faces counted more, what runs where it is welcome less. All of one
-        shape (...).
+        """The weighted length of visible seam in mm: what crosses show faces counts more, what runs where a seam is
+        welcome counts less.
         """
         return sight + self.show_factor * show - (1.0 - self.welcome_factor) * welcome
 
@@ -132,7 +132,7 @@ class Limits(Document):
     moved : float, mm
     turned : float, degrees
     rise : float
-        Share by which the support may rise, None where that does not matter.
+        By what share the support may rise; None if that does not matter.
     """
 
     moved: float = Field(default=6.0, gt=0, le=1000)
@@ -140,38 +140,38 @@ class Limits(Document):
     rise: float | None = Field(default=0.1, ge=0, le=10)
 
     def most_support(self, before: float) -> float:
-        """mm3 that may be left where so much was before; 1 mm3 more is nothing."""
+        """The most support, in mm3, that may be left after the given amount before; 1 mm3 more does not matter."""
         return math.inf if self.rise is None else (1 + self.rise) * before + 1.0
 
 
 @dataclass(frozen=True, eq=False)
 class CutMap:
-    """(n, k) figures of k places along each of n normals, from the draft mesh; see ``judge.parting.Places``.
+    """Figures (n, k) of k places along each of n normals, from the draft mesh; see ``plane_scoring.CutPlaces``.
 
     Attributes
     ----------
     normals : (n, 3) float64
-        Unit, model frame.
+        Unit vectors, model frame.
     offsets : (n, k) float64, mm
         Rising.
-    support : mm3
-        Both sides, however they sit.
-    flat : mm3
-        Where both sit flat, inf where they cannot.
-    sight : mm
-        Of seam in sight.
-    show : mm
-        Of seam across show faces.
-    barred : mm
-        Where none may run.
-    welcome : mm
-        In sight where one is welcome.
-    area : array of float64
-        mm2 of the cut.
-    fits : array of float64
-        Both sides do.
-    share : array of float64
-        Of the volume, the smaller side.
+    support : (n, k) float64, mm3
+        The support of both sides in their best seats.
+    flat : (n, k) float64, mm3
+        The support with both sides flat; inf if that is impossible.
+    sight : (n, k) float64, mm
+        The seam in sight.
+    show : (n, k) float64, mm
+        The seam across show faces.
+    barred : (n, k) float64, mm
+        The seam where none may run.
+    welcome : (n, k) float64, mm
+        The seam in sight where one is welcome.
+    area : (n, k) float64, mm2
+        The area of the cut.
+    fits : (n, k) bool
+        Whether both sides fit the printer.
+    share : (n, k) float64
+        The volume of the smaller side, as a share.
     """
 
     normals: Floats
@@ -190,15 +190,30 @@ class CutMap:
         return len(self.normals)
 
     def hidden_sight(self, wishes: CutWishes) -> Floats:
-        """(n, k) mm; see ``CutWishes.hidden``."""
+        """See ``CutWishes.hidden``.
+
+        Returns
+        -------
+        (n, k) float64, mm
+        """
         return np.asarray(wishes.hidden(self.sight, self.show, self.welcome))
 
     def left(self, wishes: CutWishes) -> Floats:
-        """(n, k) mm3: support of both sides, sitting flat if that is wished."""
+        """The support of both sides, flat if that is a condition.
+
+        Returns
+        -------
+        (n, k) float64, mm3
+        """
         return self.flat if wishes.flat else self.support
 
     def allowed(self, wishes: CutWishes) -> Bools:
-        """(n, k) places that part the piece as wished."""
+        """Which places meet the conditions.
+
+        Returns
+        -------
+        (n, k) bool
+        """
         good = (self.share >= LEAST_SHARE) & (self.barred < NOT_BARRED) & np.isfinite(self.left(wishes))
         if wishes.seam_limit is not None:
             good &= self.sight <= wishes.seam_limit
@@ -211,21 +226,21 @@ LEAST_SHARE = 0.01
 
 @dataclass(frozen=True, eq=False)
 class Sweep:
-    """(k,) figures of the places of one cut, from the draft mesh.
+    """Figures (k,) of the places of one cut, from the draft mesh.
 
     Attributes
     ----------
-    offsets : mm
-    support : mm3
-        As the plan seats pieces.
+    offsets : (k,) float64, mm
+    support : (k,) float64, mm3
+        The support in the seats that the plan chooses.
     sight, show, area : array of float64
         As in ``CutMap``.
-    largest : mm
+    largest : (k,) float64, mm
         The longest side of the larger piece, lying on its cut face.
     fits : array of bool
-        Both sides do.
+        Whether both sides fit the printer.
     valleys : tuple[int, ...]
-        Numbers of the places that are better than those around them.
+        The numbers of the places that are better than those around them.
     """
 
     offsets: Floats
@@ -240,17 +255,17 @@ class Sweep:
 
 @dataclass(frozen=True, eq=False)
 class Turned:
-    """(n, n) figures of a cut turned about two axes in its plane, through the middle of its section, from the draft
+    """Figures (n, n) of a cut rotated about two axes in its plane, through the middle of its section, from the draft
     mesh.
 
     Attributes
     ----------
     degrees : (n,) float64
-        Rising, the same for both; rows turn about the first axis, columns about the second.
+        The angles, rising, the same for both axes; rows rotate about the first axis, columns about the second.
     normals : (n, n, 3) float64
-    offsets : mm
-    support : mm3
-        As the plan seats pieces.
+    offsets : (n, n) float64, mm
+    support : (n, n) float64, mm3
+        The support in the seats that the plan chooses.
     sight : array of float64
         As in ``CutMap``.
     """
@@ -263,12 +278,12 @@ class Turned:
 
 
 class CountsPieces:
-    """What is said of a way by its pieces.
+    """What can be said about a way by counting its pieces.
 
     Attributes
     ----------
     pieces, flat, fitting : int
-        How many there are, sit flat, fit the printer.
+        How many pieces there are, how many sit flat, and how many fit the printer.
     """
 
     pieces: int
@@ -288,21 +303,22 @@ class CountsPieces:
 
 @dataclass(frozen=True, eq=False)
 class Way(CountsPieces):
-    """A way to part what is looked at.
+    """A way to part a model or a piece.
 
     Attributes
     ----------
     plan : Plan
-        It, to be taken as it is.
+        The complete plan.
     support : float, mm3
-    sight, show, hidden : float
-        mm of the seams of its cuts, of which it has one each; see ``CutWishes.hidden``.
+    sight, show, hidden : float, mm
+        The seams of its cuts; see ``CutWishes.hidden``.
     measured : bool
-        On the full mesh, by the hard rule; else it is only known from the draft mesh.
-    over : float, mm
-        By which a piece is too large for the printer, at most.
+        Whether it was measured on the full mesh, by the hard rule; otherwise its figures come from the draft
+        mesh.
     alike : int
         How many pieces have the shape of another one, or its mirror image.
+    over : float, mm
+        By how much a piece is too large for the printer, at most.
     """
 
     plan: Plan
@@ -320,8 +336,8 @@ class Way(CountsPieces):
     over: float = 0.0
 
     def no_better(self, stands: Way, little: float) -> bool:
-        """Whether it needs more support than what stands there uncut, by more than ``little`` mm3, and sits no flatter
-        and fits no better for it.
+        """Whether it needs more support than the uncut model, by more than ``little`` mm3, and is neither flatter
+        nor fits better.
         """
         flatter = self.flat * stands.pieces > stands.flat * self.pieces
         fits_better = self.fitting * stands.pieces > stands.fitting * self.pieces or self.over < stands.over
@@ -335,13 +351,13 @@ class Front:
     Attributes
     ----------
     whole : float, mm3
-        Support of what is parted as it sits now.
+        The support of the uncut model or piece as it sits now.
     done : bool
-        Nothing more is looked for.
+        Whether the search has ended.
     short_of : str
-        Where no way is as wished: which condition is in the way, and by how much.
+        If no way meets the conditions: which condition is in the way, and by how much.
     least_pieces : int
-        Fewer than these do not fit the printer, however it is parted.
+        Fewer pieces than this cannot fit the printer, however the model is parted.
     """
 
     ways: tuple[Way, ...]

@@ -1,4 +1,6 @@
-"""Settling a seam: the place near a cut's own where least of it is seen, at no more than a stated rise in support."""
+"""Settles a seam: moves a cut to the nearby place where least of its seam is seen, with at most a given rise in
+support.
+"""
 
 from __future__ import annotations
 
@@ -48,8 +50,12 @@ Both = tuple[float, float]
 def settled(
     subject: CutSubject, cut: Cut, limits: Limits, job: Job = QUIET, spread: Spread = map
 ) -> tuple[Cut, Both, Both]:
-    """(the settled cut, seam in sight and support before, the same after), all of the draft mesh. The cut itself where
-    nothing near it is better.
+    """The settled cut, or the cut itself if nothing near it is better. Figures are those of the draft mesh.
+
+    Returns
+    -------
+    Cut, (float, float), (float, float)
+        The cut, and the seam in sight (mm) and the support (mm3) before and after.
 
     Raises
     ------
@@ -96,8 +102,9 @@ def _straight(
 
 
 def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread: Spread) -> tuple[BlockCut, Both, Both]:
-    """Wall by wall, each to the place within reach where the least of its seam is seen, with detail counted more; the
-    cells must fit the printer as far as they did, and the support of all of them may rise no more than stated.
+    """Settle a block cut wall by wall, each at the place within reach where the least of its seam is seen, with
+    detail counted more. The cells must fit the printer as far as they did, and their support may rise no more
+    than allowed.
     """
     light = Solid(subject.light.vertices, subject.light.triangles)
     before = _made(subject, light, cut)
@@ -127,7 +134,7 @@ def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread:
 
 
 def _with_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> BlockCut | None:
-    """The cut with a wall at another place; None where that is not between its neighbours."""
+    """The cut with a wall at another place; None if that is not between its neighbours."""
     lists = list(cut.walls(axis))
     walls = (*lists[of][:n], round(place, 3), *lists[of][n + 1 :])
     if any(b - a < _LEAST_ROOM for a, b in pairwise(walls)):
@@ -137,12 +144,16 @@ def _with_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Block
 
 
 def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
-    """(3,) mm: the longest that any cell is along each axis.
+    """The longest side of any cell along each axis.
 
     Parameters
     ----------
     ends : (3, 2) float64, mm
-        Where the model ends.
+        Where the model ends along each axis.
+
+    Returns
+    -------
+    (3,) float64, mm
     """
     return np.array([
         max(max(np.diff([ends[axis, 0], *walls, ends[axis, 1]])) for walls in cut.walls(axis)) for axis in range(3)
@@ -150,8 +161,12 @@ def _largest_cell(cut: BlockCut, ends: Floats) -> Floats:
 
 
 def _room_along(cell: Floats, room: tuple[float, float, float]) -> Floats:
-    """(3,) mm that a cell may be along each axis to fit the printer, lying as it does now: its longest side along the
+    """How long a cell may be along each axis to fit the printer, lying as it does now: its longest side along the
     printer's longest.
+
+    Returns
+    -------
+    (3,) float64, mm
     """
     may = np.empty(3)
     may[np.argsort(cell)] = np.sort(np.minimum(room, 1e6))
@@ -159,7 +174,12 @@ def _room_along(cell: Floats, room: tuple[float, float, float]) -> Floats:
 
 
 def detail_of(solid: Solid) -> Floats:
-    """(m,) 0 to 2: how busy the surface is at each facet, by the mean angle to its neighbours; 1 at 20 degrees."""
+    """How detailed the surface is at each facet, 0 to 2, by the mean angle to its neighbours; 1 at 20 degrees.
+
+    Returns
+    -------
+    (m,) float64
+    """
     edges = np.sort(np.concatenate([solid.triangles[:, [k, (k + 1) % 3]] for k in range(3)]), axis=1).astype(np.int64)
     order = np.argsort(edges[:, 0] * len(solid.vertices) + edges[:, 1], kind="stable")
     a, b = order[::2] % len(solid.triangles), order[1::2] % len(solid.triangles)
@@ -169,7 +189,9 @@ def detail_of(solid: Solid) -> Floats:
 
 
 def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: Spread) -> tuple[BentCut, Both, Both]:
-    """Point by point, each to the corner of the surface within reach that makes the seam least seen."""
+    """Settle a bent cut point by point, each at the vertex of the surface within reach that makes the seam least
+    visible.
+    """
     light = Solid(subject.light.vertices, subject.light.triangles)
     tree = cKDTree(light.vertices)
     before = _made(subject, light, cut)
@@ -201,7 +223,9 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: S
 
 
 def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread: Spread) -> tuple[PatchCut, Both, Both]:
-    """Its border, as a minimum cut in a band around it; in narrower bands where the support would rise by too much."""
+    """Settle the border of a patch, as a minimum cut in a band around it; in narrower bands if the support would
+    rise too much.
+    """
     light = Solid(subject.light.vertices, subject.light.triangles)
     before = _made(subject, light, cut)
     if before is None:
@@ -228,7 +252,7 @@ def _picked(subject: CutSubject, light: Solid, region: Region) -> Bools:
 
 
 def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut) -> Both | None:
-    """(seam in sight, support) of a cut of the draft mesh; None where it parts nothing or cannot be made."""
+    """The seam in sight and the support of a cut of the draft mesh; None if it parts nothing or cannot be made."""
     try:
         sides = dict(cut.part(light, partial(_picked, subject, light)).sides)
     except CutFailed:

@@ -36,7 +36,13 @@ _NEAR_BEST = 1.35
 
 
 def starting_directions(subject: SearchSubject) -> Floats:
-    """(n, 3) spread directions, and those that lie on large flats and on facets of the hull; the present one first."""
+    """Directions to start from: the present one, directions spread over the sphere, and those that lie on large
+    flats and on facets of the hull.
+
+    Returns
+    -------
+    (n, 3) float64
+    """
     offered = [candidate.down for candidate in candidates(subject.light, subject.stood)]
     return np.concatenate([np.array([subject.now.down]), np.array(offered), spread_directions(SPREAD)])
 
@@ -45,14 +51,14 @@ def refined(
     subject: SearchSubject, printer: Printer, figures: MapFigures, value: Callable[[MapFigures], Floats], starts: int,
     job: Job = QUIET, spread: Spread = map,
 ) -> MapFigures:
-    """More directions: around the best starts that lie apart, nearer and nearer to wherever it is best.
+    """More directions: around the best starts that lie apart, closer and closer to where it is best.
 
     Parameters
     ----------
     value : Callable[[MapFigures], Floats]
-        Gives (n,) of n directions, less is better.
+        Gives the value of each direction; smaller is better.
     starts : int
-        How many are followed.
+        How many starts are followed.
     """
     centres = [figures.down[n] for n in bests_apart(figures.down, value(figures), starts)]
     found = figures
@@ -75,14 +81,14 @@ def searched(
     subject: SearchSubject, printer: Printer, weights: Weights, job: Job = QUIET, spread: Spread = map,
     known: MapFigures | None = None,
 ) -> MapFigures:
-    """All directions that were looked at: spread ones, flats, and the neighbourhoods of the best by support and by the
-    blend.
+    """All directions that were examined: spread ones, flats, and the surroundings of the best by support and by the
+    weights.
 
     Parameters
     ----------
     known : MapFigures | None
-        What was looked at before, on the same subject and printer; enough of it, as the rounds of the map are,
-        saves looking all over again.
+        What was examined before, for the same subject and printer. Enough of it, such as the rounds of the tilt
+        map, replaces the search over the whole sphere.
     """
     if known is not None and len(known) >= SPREAD:
         found = known
@@ -100,8 +106,19 @@ def searched(
 def chosen_seats(
     figures: MapFigures, has_show_faces: bool, weights: Weights, fits: Bools
 ) -> list[tuple[int, str]]:
-    """(number of a direction, why) of the seats worth trying, best by the blend first; clearly different ones. fits :
-    (n,) in which directions it fits the printer
+    """The seats worth trying: clearly different ones, the best by the weights first.
+
+    Parameters
+    ----------
+    has_show_faces : bool
+        Whether the piece has show faces.
+    fits : (n,) bool
+        In which directions the piece fits the printer.
+
+    Returns
+    -------
+    list of (int, str)
+        The number of a direction, and why it was chosen.
     """
     parts = parts_of(figures, has_show_faces)
     score = blend(parts, weights)
@@ -146,12 +163,12 @@ def chosen_seats(
 def measured_seat(
     subject: SearchSubject, printer: Printer, tilt: Tilt, lift: float, kind: str, score: float, exposed: Floats | None
 ) -> WorthTrying:
-    """A seat with the figures of the full mesh.
+    """A seat with its figures on the full mesh.
 
     Parameters
     ----------
     exposed : (m,) float64
-        Exposure of its facets, for support inside.
+        The exposure of its facets, for support inside.
     """
     found = measure(
         subject.solid, tilt.rotation, threshold=subject.threshold, printer=printer, marks=subject.marks, lift=lift,
@@ -162,7 +179,12 @@ def measured_seat(
 
 
 def fitting(subject: SearchSubject, printer: Printer, downs: Floats) -> Bools:
-    """(n,) whether the draft mesh of a piece fits the printer with each of some directions (n, 3) down."""
+    """Whether the draft mesh of a piece fits the printer with each of some directions down.
+
+    Returns
+    -------
+    (n,) bool
+    """
     corners = printer.growth * hull_corners(subject.light, hull_of(subject.light))
     return fits_turned(corners, downs_to_rotations(downs), printer.room, subject.lift)
 
@@ -171,14 +193,19 @@ def seats_worth_trying(
     subject: SearchSubject, printer: Printer, weights: Weights, exposed: Floats | None, job: Job = QUIET,
     spread: Spread = map, known: MapFigures | None = None,
 ) -> tuple[list[WorthTrying], MapFigures]:
-    """(5 to 8 clearly different seats, measured on the full mesh, best by the weights first; all that was looked at).
+    """Five to eight clearly different seats, measured on the full mesh, the best by the weights first.
 
     Parameters
     ----------
     exposed : (m,) float64
-        Exposure of the facets of the full mesh, for support inside.
+        The exposure of the facets of the full mesh, for support inside.
     known : MapFigures | None
-        What was looked at before, of the same subject and printer.
+        What was examined before, for the same subject and printer.
+
+    Returns
+    -------
+    list of WorthTrying, MapFigures
+        The seats, and everything that was examined.
 
     Raises
     ------
@@ -201,9 +228,9 @@ def leaning(
     subject: SearchSubject, printer: Printer, weights: Weights, exposed: Floats | None, lift: float, job: Job = QUIET,
     spread: Spread = map,
 ) -> list[WorthTrying]:
-    """Four ways to use the present seat: as it is, and leaning off it by the 5 to 30 degrees that are best by the
-    weights; each directly on the bed, and ``lift`` mm over it on support. (Just off flat is worst, and resin printers
-    want no wide layer parallel to the plate: common practice.)
+    """Four variants of the present seat: as it is, and leaning off it by the 5 to 30 degrees that are best by the
+    weights; each directly on the bed, and lifted by ``lift`` mm on support. (Slightly off flat is worst, and on
+    resin printers wide layers parallel to the plate are avoided: common practice.)
 
     Raises
     ------

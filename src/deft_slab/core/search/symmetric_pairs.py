@@ -1,4 +1,4 @@
-"""Pairs: cuts beside their mirror images at the planes that a model is symmetric at."""
+"""Pairs: cuts together with their mirror images at the planes of symmetry of the model."""
 
 from __future__ import annotations
 
@@ -23,7 +23,13 @@ _FEW = 1_500
 
 
 def planes_of(solids: list[Solid]) -> list[tuple[Floats, float]]:
-    """(unit normal (3,), offset in mm) of the planes that one body is symmetric at; none of several."""
+    """The planes of symmetry of one body; none for several bodies.
+
+    Returns
+    -------
+    list of ((3,) float64, float)
+        The unit normal, and the offset in mm.
+    """
     if len(solids) != 1 or not symmetry_planes(thinned(solids[0], _FEW)):
         return []
     return symmetry_planes(solids[0])
@@ -33,14 +39,14 @@ def in_pairs(
     ground: SearchPieces, drafts: list[Draft], planes: list[tuple[Floats, float]], plan: Plan, job: Job = QUIET,
     spread: Spread = map,
 ) -> list[Draft]:
-    """Each of some drafts with the mirror image of its last cut besides, where that parts something.
+    """Each of some drafts with the mirror image of its last cut added, where that parts something.
 
     Parameters
     ----------
-    planes : list[tuple[Floats, float]]
-        (unit normal (3,), offset in mm) of symmetry.
+    planes : list of ((3,) float64, float)
+        The unit normals and offsets (mm) of the planes of symmetry.
     plan : Plan
-        That the cuts go on from.
+        The plan that the cuts continue.
 
     Raises
     ------

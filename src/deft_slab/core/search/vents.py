@@ -1,4 +1,4 @@
-"""Hollowing a piece of a plan, and proposing its vents for the seat that it has."""
+"""Proposes vents for a hollowed piece of a plan in its seat."""
 
 from __future__ import annotations
 
@@ -24,15 +24,19 @@ def proposed_vents(
 
     Parameters
     ----------
+    hollow_id : str
+        The id of the hollow.
     most : int
-        How many, at most.
+        The most vents for each void.
 
     Raises
     ------
     BadPlan
         There is no such hollow.
     HollowFailed
-        There is nothing to hollow. OpenSurface, CutFailed, Cancelled : as ``Evaluator.evaluate``.
+        There is nothing to hollow.
+    OpenSurface, CutFailed, Cancelled
+        As ``Evaluator.evaluate``.
     """
     hollow: Hollow = plan.hollow(hollow_id)
     bare = plan.changed(hollows=())

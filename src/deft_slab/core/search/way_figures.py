@@ -19,14 +19,14 @@ _SAME_VOLUME = 1.01
 def measured_way(
     plan: Plan, cuts: tuple[Cut, ...], outcome: Outcome, among: Sequence[tuple[Side, ...]], wishes: CutWishes
 ) -> Way:
-    """A plan on the full mesh.
+    """A plan measured on the full mesh, as a way.
 
     Parameters
     ----------
     cuts : tuple[Cut, ...]
-        Those that were found.
+        The cuts that were found.
     among : Sequence[tuple[Side, ...]]
-        Sides of the pieces that they part.
+        The sides of the pieces that they part.
     """
     pieces = on_sides(outcome.pieces, among)
     over = max((out for piece in pieces for out in piece.fit.over), default=0.0)
@@ -41,17 +41,20 @@ def measured_way(
 
 
 def on_sides(pieces: Sequence[Piece], among: Sequence[tuple[Side, ...]]) -> list[Piece]:
-    """Those of some pieces that come of one with such sides: bodies that hang together in no cut have the same."""
+    """Those pieces that come from a piece with given sides. Connected bodies that no cut separates have the same
+    sides.
+    """
     return [one for one in pieces if any(one.sides[: len(sides)] == sides for sides in among)]
 
 
 def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: SearchPieces) -> Way | None:
-    """A draft, free or all flat, as a way that is only known from the draft mesh; None where it cannot be all flat.
+    """A draft, free or with all pieces flat, as a way whose figures come from the draft mesh; None if it cannot be
+    all flat.
 
     Parameters
     ----------
     plan : Plan
-        That its cuts go on from.
+        The plan that its cuts continue.
     """
     seats = [cell.seats.flat if flat else cell.seats.least for cell in draft.cells]
     known, besides = [seat for seat in seats if seat is not None], ground.besides
@@ -67,7 +70,9 @@ def drafted_way(plan: Plan, draft: Draft, flat: bool, ground: SearchPieces) -> W
 
 
 def _alike(solids: list[Solid]) -> int:
-    """How many have the shape of one before them, or its mirror image; what differs in volume is not compared."""
+    """How many solids have the shape of an earlier one, or its mirror image. Solids of different volume are not
+    compared.
+    """
     volumes = sorted(solid.volume for solid in solids)
     if all(b > _SAME_VOLUME * a for a, b in pairwise(volumes)):
         return 0

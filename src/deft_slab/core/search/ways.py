@@ -1,10 +1,11 @@
-"""Ways to part a model: whole plans, from one cut on, that are not beaten in support left and seam in sight by one with
-as few pieces that sits as flat and fits as well.
+"""Ways to part a model: whole plans, from one cut on, that no other plan beats in support and visible seam with as
+few pieces that sit as flat and fit as well.
 
-Cut by cut, in steps that get dearer and fewer. Rasters score some 19,000 planes through every body of the drafts so
-far, its sides in fifty poses; the best of each amount of seam are followed in their neighbourhood and really made on
-the draft mesh, each body in its seats; the best of those are measured on the full mesh, and are the drafts that a
-further cut is looked for in. Seats are taken free, and again all flat: neither is a price of the other.
+The search adds cut after cut, in steps that get more expensive and fewer. Rasters score some 19,000 planes through
+every body of the drafts so far, with its sides in fifty poses. The best for each amount of seam are improved in their
+neighbourhood and made on the draft mesh, with each body in its best seats. The best of those are measured on the full
+mesh, and are the drafts in which a further cut is searched. Seats are chosen freely, and again with all pieces flat,
+so that neither is a price of the other.
 """
 
 from __future__ import annotations
@@ -56,12 +57,13 @@ _Step: TypeAlias = "Callable[[], list[_Step]]"
 
 @dataclass(eq=False)
 class WaySearch:
-    """Looks for ways to part a piece of a plan, or all of them, step by step: ``front`` is what there is so far.
+    """Searches for ways to part a piece of a plan, or all pieces, step by step. ``front`` holds what was found so
+    far.
 
     Attributes
     ----------
     number : int
-        Of the piece, from 0 on; None: all.
+        The number of the piece, from 0 on; None: all pieces.
     """
 
     evaluator: Evaluator
@@ -91,14 +93,16 @@ class WaySearch:
         self._steps = [self._begin]
 
     def advance(self, job: Job = QUIET) -> Front:
-        """Goes on by one step, and gives what there is then. A step that was stopped is made again.
+        """Run one step, and return what there is then. A step that was cancelled is run again.
 
         Raises
         ------
         Cancelled
             The job is no longer wanted.
         OpenSurface
-            The model is not closed. CutFailed, BadPlan : the plan that is gone on from cannot be made.
+            The model is not closed.
+        CutFailed, BadPlan
+            The plan that the search continues cannot be made.
         """
         self._job = job
         if self._steps:
@@ -107,7 +111,7 @@ class WaySearch:
         return self.front
 
     def more_like(self, way: Way) -> None:
-        """Has the cuts of a way moved and turned together, in the steps that come next."""
+        """In the next steps, move and rotate the cuts of a way together."""
         ground = self._ground_of
         same = [draft for draft in self._drafts if draft.cuts == way.cuts]
         if ground is not None and same and way.cuts:
@@ -120,14 +124,14 @@ class WaySearch:
         return len(self._pieces)
 
     def to_end(self, job: Job = QUIET) -> Front:
-        """All steps. Raises as ``advance``."""
+        """Run all remaining steps. Raises as ``advance``."""
         while not self.advance(job).done:
             pass
         return self.front
 
     def cut_short(self, job: Job = QUIET) -> Front:
-        """What there is where no time is left: the whole in its best seats, and the best ways that were drafted, on the
-        full mesh. Raises as ``advance``.
+        """What there is when no time is left: the whole in its best seats, and the best ways that were drafted,
+        measured on the full mesh. Raises as ``advance``.
         """
         self._job = job
         ground = self._ground_of or self._ground()
@@ -155,7 +159,7 @@ class WaySearch:
         return []
 
     def _look(self, ground: SearchPieces, along: list[tuple[Cell, Floats]]) -> None:
-        """Scores places for a first cut of bodies along normals (n, 3); the best of each amount of seam are made."""
+        """Score places for a first cut of bodies along normals, and make the best for each amount of seam."""
         tables = []
         for n, (cell, normals) in enumerate(along):
             job = self._job.part(0.2 + 0.6 * n / len(along), 0.2 + 0.6 * (n + 1) / len(along))
@@ -167,7 +171,7 @@ class WaySearch:
         self._show(ground, near=True)
 
     def _blocks(self, ground: SearchPieces) -> list[_Step]:
-        """Block cuts of what does not fit the printer, where that is one piece: evenly, and with walls off detail."""
+        """Block cuts of a single piece that does not fit the printer: evenly, and with walls off detail."""
         cell = ground.start.cells[0]
         if len(ground.parts) == 1 and not cell.fits(False):
             even = blocks_for(cell.part, self.printer.room, len(self.plan.recipe) + 1)
@@ -177,7 +181,7 @@ class WaySearch:
         return []
 
     def _uncut(self, ground: SearchPieces) -> list[_Step]:
-        """What is parted, as it sits now; where that is a whole model, also in its best seats."""
+        """What is to be parted, as it sits now; if that is a whole model, also in its best seats."""
         plans = [self.plan]
         if len(self._pieces) == 1 and self._pieces[0].alone:
             seats = ground.start.cells[0].seats
@@ -190,14 +194,14 @@ class WaySearch:
         return []
 
     def _necks(self, ground: SearchPieces, cell: Cell) -> list[_Step]:
-        """Limbs of a body, taken off at their necks, made."""
+        """The limbs of a body taken off at their necks, as drafts."""
         self._drafts = [*self._drafts, *limbs_off(ground, cell, self.plan, self._job, self.spread)]
         self._show(ground, near=True)
         return []
 
     def _follow(self, ground: SearchPieces, cuts: int) -> list[_Step]:
-        """The best places that were scored, and what is better around them, made, which gives drafts of so many cuts;
-        then what is not beaten is measured on the full mesh.
+        """Make the best places that were scored and better ones around them, which gives drafts of so many cuts;
+        then measure the unbeaten ones on the full mesh.
         """
         drafts = best_made(ground, self.plan, self._tables, self.effort, self._job, self.spread)
         self._drafts = [*self._drafts, *drafts]
@@ -208,15 +212,15 @@ class WaySearch:
         ]
 
     def _again(self, ground: SearchPieces, cuts: int) -> list[_Step]:
-        """Drafts that were beaten by one that promised more than it keeps."""
+        """Reconsider drafts that were beaten by one that promised more than it keeps."""
         return [
             *self._measuring(ground, self._finalists(ground, self.effort.again, self.effort.least_gain)),
             partial(self._further, ground, cuts),
         ]
 
     def _finalists(self, ground: SearchPieces, most: int, least_gain: float) -> list[Way]:
-        """The ways that are worth measuring, so many of those that lean and of those that sit all flat, and half as
-        many of either that have bent cuts: those keep less of what they promise, and must not hide what is flat cut.
+        """The ways that are worth measuring: some of those that lean, as many with all pieces flat, and half as many
+        of either with bent cuts. Bent cuts keep less of what they promise, and must not hide flat ones.
         """
         chosen: list[Way] = []
         near = self._near(ground)
@@ -230,7 +234,7 @@ class WaySearch:
         return chosen
 
     def _together(self, ground: SearchPieces, draft: Draft, flat: bool) -> list[_Step]:
-        """What is around a draft, and what of that is not beaten, on the full mesh."""
+        """Make drafts around one, and measure the unbeaten ones on the full mesh."""
         self._drafts = [*self._drafts, *moved_together(ground, draft, flat, self._job, self.spread)]
         self._show(ground, near=True)
         # whoever asks for more like one way wants the small gains too
@@ -249,12 +253,12 @@ class WaySearch:
         ]
 
     def _rest(self, ground: SearchPieces) -> list[_Step]:
-        """Only what was measured is shown."""
+        """The end: only what was measured is shown."""
         self._show(ground, near=False)
         return []
 
     def _measure(self, ground: SearchPieces, groups: list[list[Way]], share: float) -> list[_Step]:
-        """Ways on the full mesh; those of one group have the same cuts."""
+        """Measure ways on the full mesh. Those of one group have the same cuts."""
         self._job.step(share, tr("Measuring the best ways on the full mesh"))
         aside = replace(self.evaluator, spread=map), self._job.silent
         for ways in self.spread(lambda group: [self._way(way.plan, way.cuts, *aside) for way in group], groups):
@@ -264,7 +268,7 @@ class WaySearch:
         return []
 
     def _further(self, ground: SearchPieces, cuts: int) -> list[_Step]:
-        """With one cut more than that, if more pieces may be had."""
+        """Continue with one more cut, if more pieces are allowed."""
         self._show(ground, near=False)
         self._tables = []
         beam = self._beam(ground, cuts)
@@ -288,7 +292,7 @@ class WaySearch:
         return []
 
     def _look_in(self, ground: SearchPieces, draft: Draft, share: float) -> list[_Step]:
-        """Scores places for a further cut of a draft."""
+        """Score places for a further cut of a draft."""
         tables = []
         for cell in dearest(draft, self.effort.cells):
             self._job.step(share, tr("Looking for a further cut"))
@@ -300,7 +304,7 @@ class WaySearch:
         return []
 
     def _pairs(self, ground: SearchPieces, beam: list[Draft]) -> list[_Step]:
-        """The best drafts with the mirror images of their last cuts, where the model is symmetric."""
+        """The best drafts with the mirror images of their last cuts, if the model is symmetric."""
         if self._planes is None:
             self._job.step(0.0, tr("Looking for symmetry"))
             self._planes = planes_of([part.solid for part in ground.parts])
@@ -310,7 +314,7 @@ class WaySearch:
         return []
 
     def _limbs_too(self, ground: SearchPieces, beam: list[Draft]) -> list[_Step]:
-        """The best drafts with the best limbs off besides."""
+        """The best drafts with one of the best limbs off as well."""
         off = [draft for draft in self._drafts if draft.limb and len(draft.cuts) == 1]
         off = sorted(off, key=lambda one: one.support * one.hidden(self.wishes))
         best = spaced(sorted(beam, key=lambda one: one.hidden(self.wishes)), self.effort.paired // 2)
@@ -347,7 +351,7 @@ class WaySearch:
         return ground
 
     def _beam(self, ground: SearchPieces, cuts: int) -> list[Draft]:
-        """The best drafts of each bin, of those with so many cuts, that a further cut may be made in."""
+        """The best drafts of each bin with so many cuts, in which a further cut may be made."""
         room = [one for one in self._drafts if len(one.cells) < ground.most_pieces and len(one.cuts) == cuts]
         chosen: dict[int, Draft] = {}
         for low, high in pairwise(np.array(BINS) * ground.diagonal):
@@ -373,13 +377,17 @@ class WaySearch:
             (self._measured if ground.as_wished(way) else self._refused).append(way)
 
     def _way(self, plan: Plan, cuts: tuple[Cut, ...], evaluator: Evaluator, job: Job) -> Way:
-        """A plan on the full mesh."""
+        """A plan measured on the full mesh."""
         outcome = evaluator.evaluate(plan, self.printer, job, detail="figures")
         return measured_way(plan, cuts, outcome, [piece.sides for piece in self._pieces], self.wishes)
 
     def _near(self, ground: SearchPieces, *, all_of_them: bool = False) -> list[Way]:
-        """Drafts that are as wished, or all, as ways that are only known from the draft mesh: free, and all flat where
-        that can be.
+        """Drafts as ways whose figures come from the draft mesh, free and, where possible, with all pieces flat.
+
+        Parameters
+        ----------
+        all_of_them : bool
+            Whether to include those that violate a condition.
         """
         ways = [drafted_way(self.plan, draft, flat, ground) for draft in self._drafts for flat in (False, True)]
         new = [way for way in ways if way is not None and way.plan not in self._known]

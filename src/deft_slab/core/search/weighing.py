@@ -1,6 +1,6 @@
-"""What matters here: how the figures of a seat are put together into one number to sort by.
+"""What matters here: combines the figures of a seat into one number to sort by.
 
-Practitioners disagree about it, so nothing is hard-wired: each weight is the user's.
+Practitioners disagree about it, so nothing is fixed: each weight is the user's.
 """
 
 from __future__ import annotations
@@ -26,13 +26,13 @@ class Weights(Document):
     support : int
         Little support volume.
     clean : int
-        Little scar on show faces (or little touched surface where none are marked).
+        Little scarring of show faces (or little touched surface, if none are marked).
     quick : int
         Little time.
     steady : int
-        Sits flat and does not tip.
+        Sits flat and does not tip over.
     small_layers : int
-        Small largest layer and little underside that is nearly level.
+        A small largest layer, and little underside that is nearly level.
     """
 
     support: int = Field(default=60, ge=0, le=100)
@@ -52,7 +52,12 @@ AIMS = tuple(Weights.model_fields)
 
 
 def parts_of(figures: MapFigures, has_show_faces: bool) -> dict[str, Floats]:
-    """For each aim, (n,) how bad each seat is in it: 1 is the median of all, 0 the best there can be."""
+    """For each aim, how bad each seat is in it: 1 is the median of all seats, 0 the best possible.
+
+    Returns
+    -------
+    dict of str to (n,) float64
+    """
     clean = figures.show_scar_mm2 if has_show_faces else figures.touched_area_mm2
     return {
         "support": _by_median(figures.support_volume_mm3),
@@ -70,7 +75,12 @@ def _by_median(values: Floats) -> Floats:
 
 
 def blend(parts: dict[str, Floats], weights: Weights) -> Floats:
-    """(n,) the weighted mean of how bad each seat is; the median of an aim counts as 1."""
+    """The weighted mean of how bad each seat is, with the median of an aim as 1.
+
+    Returns
+    -------
+    (n,) float64
+    """
     total = sum(getattr(weights, aim) for aim in AIMS)
     if total == 0:
         return np.zeros(len(parts["support"]))
