@@ -1,7 +1,7 @@
-"""Cuts, as documents that can carry themselves out: where a model is parted. One module for each kind of cut.
+"""The kinds of cut: documents that say where a model is parted and can carry it out. One module for each kind.
 
-Every module in this folder is loaded, and a class in it that names its ``kind`` is a kind of cut: see ``kind.Cut`` for
-what it has to have. Lengths in mm, points and directions in the model frame.
+Every module in this folder is imported, and a class in it that states its ``kind`` is a kind of cut; see ``kind.Cut``
+for what it must have. Lengths are in mm, points and directions in the model frame.
 """
 
 from __future__ import annotations

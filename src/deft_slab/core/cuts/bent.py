@@ -1,4 +1,4 @@
-"""A smooth sheet through a line that is drawn on the model."""
+"""A cut along a smooth sheet through a line drawn on the model."""
 
 from __future__ import annotations
 
@@ -25,19 +25,19 @@ if TYPE_CHECKING:
 
 
 class BentCut(BodyCut):
-    """A smooth sheet through a line that is drawn on the model.
+    """A cut along a smooth sheet through a line drawn on the model.
 
     Attributes
     ----------
     line : tuple[Triple, ...]
-        Points of it.
+        The points of the line.
     closed : bool
-        A loop around a limb, and the sheet spans it; else the sheet goes on along ``view``, away from the eye,
-        and beyond both ends of the line.
+        Whether the line is a loop around a limb that the sheet spans. Otherwise the sheet continues along
+        ``view``, away from the eye, and beyond both ends of the line.
     splay : float, degrees
-        By which the sheet leans off the view, all along the line.
+        By how much the sheet leans off the view, all along the line.
     smooth : float
-        0 keeps corners, 1 rounds most.
+        0 keeps corners, 1 rounds them most.
     """
 
     kind: Literal["bent"] = "bent"

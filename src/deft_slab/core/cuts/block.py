@@ -1,4 +1,4 @@
-"""Cells between walls."""
+"""A cut into cells between walls."""
 
 from __future__ import annotations
 
@@ -28,16 +28,19 @@ MOST_CELLS = 1000
 
 
 class BlockCut(Cut):
-    """Attributes
+    """A cut into cells between walls.
+
+    Attributes
     ----------
     turn : Tilt
-        From the model's axes to those of the cells.
+        Rotation from the model's axes to those of the cells.
     x : tuple[float, ...]
-        Places of the walls across its first axis.
+        The places of the walls across its first axis.
     y : tuple[tuple[float, ...], ...]
-        Of those across the second one, the same in all slabs or a list for each.
+        The places of the walls across the second axis: one list for all slabs, or one for each.
     z : tuple[tuple[float, ...], ...]
-        Across the third, the same everywhere or a list for each column, in the order of x and then y.
+        The places of the walls across the third axis: one list for all columns, or one for each, in the order of
+        x and then y.
     """
 
     kind: Literal["block"] = "block"
@@ -74,7 +77,7 @@ class BlockCut(Cut):
 
     @property
     def cells(self) -> int:
-        """How many there are."""
+        """The number of cells."""
         columns = sum(len(self.y_of(slab)) + 1 for slab in range(len(self.x) + 1))
         return sum(len(self.z_of(column)) + 1 for column in range(columns))
 
@@ -91,7 +94,7 @@ class BlockCut(Cut):
         return self.z[column if len(self.z) > 1 else 0]
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
-        """The cells, numbered along x, then y, then z; what is out of reach is the side -1."""
+        """The cells, numbered along x, then y, then z. What is out of reach is the side -1."""
         from ..geometry.splitting import Parted, slices, split_by_body, taken_over
 
         inside, rest, half = solid.manifold, None, self.kerf / 2
@@ -126,7 +129,7 @@ class BlockCut(Cut):
         }
 
     def renumbered(self, move: Move) -> dict[int, int]:
-        """Cells are numbered along the axes, some of which turn round in a mirror."""
+        """Cells are numbered along the axes, and a mirror reverses some of these."""
         _, _, flips, _ = move.axes(self.turn)
         x, y, z = _flipped(self, flips)
         new = {place: n for n, place in enumerate(_cell_places(self.model_copy(update={"x": x, "y": y, "z": z})))}
@@ -148,12 +151,12 @@ class BlockCut(Cut):
 
 
 def walls_as(axis: int, lists: tuple[tuple[float, ...], ...]) -> dict[str, Any]:
-    """What changes of a block cut with other lists of walls across one of its axes."""
+    """The fields of a block cut for other lists of walls across one of its axes."""
     return {"xyz"[axis]: lists[0] if axis == 0 else lists}
 
 
 def _cell_places(cut: BlockCut) -> list[tuple[int, int, int]]:
-    """(slab, row, level) of each cell, in the order of their numbers."""
+    """Slab, row and level of each cell, in the order of the cell numbers."""
     found, column = [], 0
     for i in range(len(cut.x) + 1):
         for j in range(len(cut.y_of(i)) + 1):
@@ -167,7 +170,7 @@ def _along(walls: Iterable[float], scale: float, start: float) -> tuple[float, .
 
 
 def _flipped(cut: BlockCut, flips: tuple[bool, bool, bool]) -> tuple[Any, Any, Any]:
-    """The walls with some axes turned round, their lists in the new order."""
+    """The walls with some axes reversed, and their lists in the new order."""
 
     def turned(walls: tuple[float, ...], flip: bool) -> tuple[float, ...]:
         return tuple(-wall for wall in reversed(walls)) if flip else walls

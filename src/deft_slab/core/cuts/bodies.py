@@ -1,4 +1,4 @@
-"""What does not hang together becomes pieces of its own."""
+"""A cut that makes each connected body a piece of its own."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 class BodiesCut(Cut):
-    """What does not hang together becomes pieces of its own."""
+    """A cut that makes each connected body a piece of its own."""
 
     kind: Literal["bodies"] = "bodies"
 

@@ -1,4 +1,4 @@
-"""What lies in one free box."""
+"""A cut that takes off what lies in a free box."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 class BoxCut(BodyCut, PlacedBox):
-    """What lies in one free box."""
+    """A cut that takes off what lies in a free box."""
 
     kind: Literal["box"] = "box"
 

@@ -1,4 +1,4 @@
-"""A box somewhere on the model, turned anyhow."""
+"""A box anywhere on the model, in any orientation."""
 
 from __future__ import annotations
 
@@ -11,14 +11,16 @@ from .move import Move
 
 
 class PlacedBox(Document):
-    """Attributes
+    """A box anywhere on the model, in any orientation.
+
+    Attributes
     ----------
     centre : Triple
-        Its middle.
+        Its centre.
     half : Triple
         Half its sides along its own axes.
     turn : Tilt
-        From the model's axes to its own.
+        Rotation from the model's axes to its own.
     """
 
     centre: Triple
@@ -33,6 +35,6 @@ class PlacedBox(Document):
         return half
 
     def box_moved(self, move: Move) -> dict[str, object]:
-        """What changes of it when the model is moved."""
+        """The fields that change when the model is moved."""
         turned, half = move.box(self.turn, self.half)
         return {"centre": move.point(self.centre), "half": half, "turn": turned}

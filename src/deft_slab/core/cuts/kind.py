@@ -1,7 +1,7 @@
-"""What every kind of cut has, and the register of kinds.
+"""The base of every kind of cut, and the register of kinds.
 
-The geometry of a kind is in its own module too, but what that needs is loaded when a cut is first made: plans are read
-and shown long before.
+The geometry of a kind lives in its own module too, but whatever that needs is imported when a cut is first made,
+because plans are read and shown long before.
 """
 
 from __future__ import annotations
@@ -31,23 +31,29 @@ KINDS: dict[str, type[Cut]] = {}
 
 
 def no_region(region: Region) -> Bools:
-    """For cuts that have none. Gives no (m,) facets. Raises CutFailed."""
+    """For cuts that have no region.
+
+    Raises
+    ------
+    CutFailed
+        Always.
+    """
     raise CutFailed(tr("There is no surface to pick a region on."))
 
 
 class Cut(Document):
-    """What all cuts have, and what each kind must say of itself.
+    """The base of all cuts: what they have in common, and what each kind must say about itself.
 
     Attributes
     ----------
     on : bool
-        Whether it is made.
+        Whether the cut is made.
     kerf : float, mm
-        Of material that it removes.
+        How much material it removes: the width of the cut.
     crumbs : Literal[keep, neighbour, drop]
         What becomes of loose fragments that it leaves by accident.
     reach : Reach | None
-        Where it stops, None where it goes through everything.
+        Where it stops; None: it goes through everything.
     """
 
     id: Name
@@ -73,24 +79,24 @@ class Cut(Document):
 
     @property
     def bounded(self) -> bool:
-        """Whether it stops at a place; one that only meets some pieces does not."""
+        """Whether it stops at a place. A cut that only applies to some pieces does not."""
         return self.reach is not None and self.reach.kind not in ("piece", "rest")
 
     @property
     def picked_regions(self) -> tuple[Region, ...]:
-        """The regions of the surface without which it cannot be made: it meets the pieces that have them."""
+        """The regions of the surface that it needs. It applies to the pieces that have them."""
         own = (getattr(self, "region", None), getattr(self.reach, "region", None))
         return tuple(region for region in own if region is not None)
 
     @abstractmethod
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
-        """The sides that it makes of a solid; its faces bear its id. A side that hangs together in several places is
-        one solid here.
+        """Split a solid. The new faces bear the id of the cut. A side that consists of several bodies is one solid
+        here.
 
         Parameters
         ----------
         picked : Picked
-            Gives the facets of this solid that a region takes.
+            Gives the facets of this solid that a region covers.
 
         Raises
         ------
@@ -104,32 +110,38 @@ class Cut(Document):
 
     @abstractmethod
     def side_word(self, side: int, rotation: Floats) -> str:
-        """What pieces on a side are called: "upper"; empty where it leaves them as they were.
+        """A word for the pieces on a side, such as "upper"; empty if the cut leaves them as they were.
 
         Parameters
         ----------
         rotation : (3, 3) float64
-            How the model stands.
+            The rotation of the standing model.
         """
 
     @abstractmethod
     def moved(self, move: Move) -> dict[str, Any]:
-        """What changes of it, but for its reach, when the model is stretched, mirrored or moved."""
+        """The fields, except the reach, that change when the model is stretched, mirrored or moved."""
 
     def renumbered(self, move: Move) -> dict[int, int]:
-        """What becomes of the numbers of its sides when it is moved: the new one of each that gets another."""
+        """The new numbers of those sides that get another one when the cut is moved."""
         return {}
 
     def planes(self) -> list[tuple[Floats, float]]:
-        """(unit normal, offset in mm) of its planes that go through everything."""
+        """Those of its planes that go through everything.
+
+        Returns
+        -------
+        list of ((3,) float64, float)
+            The unit normal, and the offset in mm.
+        """
         return []
 
     def way_off(self) -> Triple | None:
-        """Unit vector along which what lies on its side +1 comes off, where that can be told without looking."""
+        """The unit vector along which the part on side +1 comes off, if that is known from the cut alone."""
         return None
 
     def why_not(self) -> str:
-        """Said of it where it parts nothing: "passes beside the model"."""
+        """What is said if it parts nothing: "passes beside the model"."""
         return tr("parts nothing within its reach") if self.reach is not None else tr("passes beside the model")
 
     def carried(self, move: Move) -> Cut:
@@ -139,11 +151,17 @@ class Cut(Document):
 
 
 class BodyCut(Cut):
-    """A cut with a closed body that has its face on the surface: what lies inside is the side +1."""
+    """A cut along the surface of a closed body; what lies inside the body is the side +1."""
 
     @abstractmethod
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """The body, ``grow`` mm larger all round: that is how a kerf is cut, and how the reach of a cut goes with it.
+        """The body.
+
+        Parameters
+        ----------
+        grow : float
+            By how much it is larger all round, in mm. A kerf is cut in this way, and the reach of the cut grows
+            with it.
 
         Raises
         ------
@@ -163,7 +181,7 @@ class BodyCut(Cut):
 
 
 def _of_its_kind(given: object) -> object:
-    """A cut from what was read of it."""
+    """A cut made from data that was read."""
     return of_kind(given, KINDS, "cut")
 
 

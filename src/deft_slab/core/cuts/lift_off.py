@@ -1,4 +1,4 @@
-"""A raised ornament taken off at its foot."""
+"""A cut that takes a raised ornament off at its foot."""
 
 from __future__ import annotations
 
@@ -22,16 +22,16 @@ if TYPE_CHECKING:
 
 
 class LiftOffCut(BodyCut):
-    """A raised ornament taken off at its foot.
+    """A cut that takes a raised ornament off at its foot.
 
     Attributes
     ----------
     region : Region
-        Its surface.
+        The surface of the ornament.
     pocket : float, mm
-        That it goes into the body, 0 for a flat back on the foot.
+        How far it goes into the body; 0 for a flat back at the foot.
     direction : Triple | None
-        Which way it is lifted, None: the way that its region faces on the whole.
+        The direction in which it is lifted; None: the one that its region faces as a whole.
     """
 
     kind: Literal["lift-off"] = "lift-off"
@@ -45,7 +45,9 @@ class LiftOffCut(BodyCut):
         return None if direction is None else of_length_one(direction, tr("the direction of a lift-off cut"))
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """Up from the foot of the ornament, within its outline seen along the way that it is lifted."""
+        """Everything above the foot of the ornament, within its outline as seen along the direction in which it is
+        lifted.
+        """
         from ..geometry.blanks import chosen
         from ..geometry.prisms import lifted_off
 

@@ -1,4 +1,4 @@
-"""A marked patch of the surface, taken off along a smooth face."""
+"""A cut that takes a marked patch of the surface off along a smooth face."""
 
 from __future__ import annotations
 
@@ -24,17 +24,16 @@ MOST_STROKES = 500
 
 
 class PatchCut(BodyCut):
-    """A marked patch of the surface, taken off along the smooth face that its border spans.
+    """A cut that takes a marked patch of the surface off along the smooth face that its border spans.
 
     Attributes
     ----------
     strokes : tuple[Stroke, ...]
-        What is marked.
+        The marked patch.
     depth : float
-        How deep the face goes, of the way from its middle place (0) to the surface behind it (1) or to the
-        patch itself (-1).
+        How deep the face lies: 0 is its middle position, 1 the surface behind it, -1 the patch itself.
     flat : float
-        Share of the face that is made flat, around its middle.
+        How much of the face is flat around its middle, as a share.
     """
 
     kind: Literal["patch"] = "patch"

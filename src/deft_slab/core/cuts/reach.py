@@ -1,4 +1,4 @@
-"""Where a cut stops: a piece, a box, within a drawn outline, around a region."""
+"""Where a cut stops: at a piece, in a box, inside a drawn outline, or around a region."""
 
 from __future__ import annotations
 
@@ -29,8 +29,9 @@ MOST_POINTS = 400
 
 
 class Side(Document):
-    """A side of a cut. Of one that parts in two: +1 where its normal points to, or inside it; -1 behind or outside it.
-    Of a block cut: the number of the cell; of a cut into bodies: the number of the body; from 0 on.
+    """A side of a cut. For a cut that parts in two, +1 is where its normal points, or inside it, and -1 behind or
+    outside it. For a block cut it is the number of the cell, and for a cut into bodies the number of the body,
+    from 0 on.
     """
 
     cut: Name
@@ -38,13 +39,13 @@ class Side(Document):
 
 
 class PieceReach(Document):
-    """Only the piece that lies on these sides of earlier cuts."""
+    """Only the piece on these sides of earlier cuts."""
 
     kind: Literal["piece"] = "piece"
     sides: tuple[Side, ...]
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """Not a place: the cut meets a piece as a whole, or not at all."""
+        """Not used: the cut applies to a piece as a whole, or not at all."""
         raise CutFailed(tr("A piece is no place."))
 
     def carried(self, move: Move) -> PieceReach:
@@ -52,12 +53,12 @@ class PieceReach(Document):
 
 
 class RestReach(Document):
-    """All but what earlier cuts have taken off: ornaments, scooped parts, patches, what was in a box."""
+    """Everything except what earlier cuts have taken off: ornaments, scooped parts, patches, what was in a box."""
 
     kind: Literal["rest"] = "rest"
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """Not a place: the cut meets a piece as a whole, or not at all."""
+        """Not used: the cut applies to a piece as a whole, or not at all."""
         raise CutFailed(tr("The rest is no place."))
 
     def carried(self, move: Move) -> RestReach:
@@ -70,7 +71,13 @@ class BoxReach(PlacedBox):
     kind: Literal["box"] = "box"
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
+        """What the cut may reach, larger all round by ``grow`` mm.
+
+        Raises
+        ------
+        CutFailed
+            It cannot be made.
+        """
         from ..geometry.blanks import box_body
 
         return box_body(self.centre, self.half, self.turn, grow)
@@ -80,14 +87,14 @@ class BoxReach(PlacedBox):
 
 
 class OutlineReach(Document):
-    """Only what lies within a drawn outline, seen along a direction.
+    """Only what lies inside a drawn outline, as seen along a direction.
 
     Attributes
     ----------
     points : tuple[Triple, ...]
-        Of the outline.
+        The outline.
     view : Triple
-        From the eye.
+        The viewing direction, from the eye.
     """
 
     kind: Literal["outline"] = "outline"
@@ -100,7 +107,13 @@ class OutlineReach(Document):
         return of_length_one(view, tr("the view of an outline"))
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
+        """What the cut may reach, larger all round by ``grow`` mm.
+
+        Raises
+        ------
+        CutFailed
+            It cannot be made.
+        """
         from ..geometry.prisms import column_within
 
         return column_within(solid, np.array(self.points), frame_of(np.array(self.view)), grow)
@@ -110,14 +123,20 @@ class OutlineReach(Document):
 
 
 class RegionReach(Document):
-    """Only what lies in the hull of a picked region of the surface, and ``margin`` mm around it."""
+    """Only what lies in the convex hull of a picked region of the surface, and ``margin`` mm around it."""
 
     kind: Literal["region"] = "region"
     region: Region
     margin: float = Field(default=2.0, gt=0, le=1000)
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
-        """What the cut may reach, ``grow`` mm larger all round. Raises CutFailed."""
+        """What the cut may reach, larger all round by ``grow`` mm.
+
+        Raises
+        ------
+        CutFailed
+            It cannot be made.
+        """
         from ..geometry.blanks import chosen, hull_around
 
         return hull_around(solid, chosen(picked(self.region), tr("this reach")), self.margin + grow)

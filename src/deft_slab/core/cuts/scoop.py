@@ -1,4 +1,4 @@
-"""A dish or sleeve around a feature."""
+"""A cut along a dish or sleeve around a feature."""
 
 from __future__ import annotations
 
@@ -22,14 +22,14 @@ if TYPE_CHECKING:
 
 
 class ScoopCut(BodyCut, PlacedBox):
-    """A dish or sleeve around a feature.
+    """A cut along a dish or sleeve around a feature.
 
     Attributes
     ----------
     shape : Literal[ball, round-ended, region]
-        "ball", an ellipsoid; "round-ended", a cylinder along the third of its axes with half balls on its ends;
-        "region", all that is within ``margin`` of a picked region centre, half, turn : of the first two; a
-        round-ended one is as wide as the first two of ``half``.
+        "ball": an ellipsoid. "round-ended": a cylinder along the third of its axes with a hemisphere on each end,
+        as wide as the first two of ``half``. "region": everything within ``margin`` of a picked region. The first
+        two have ``centre``, ``half`` and ``turn``.
     """
 
     kind: Literal["scoop"] = "scoop"

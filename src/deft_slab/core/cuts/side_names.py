@@ -21,18 +21,18 @@ def words_along(facing: Floats, side: int) -> str:
     Parameters
     ----------
     facing : (3,) float64
-        The way that the face looks, bed frame.
+        The outward direction of the face, bed frame.
     """
     return _NAMED[side_along(facing, side)]
 
 
 def side_along(facing: Floats, side: int) -> str:
-    """The same as one of ``SIDES``, in no language.
+    """The same as one of ``SIDES``, independent of the language.
 
     Parameters
     ----------
     facing : (3,) float64
-        The way that the face looks, bed frame.
+        The outward direction of the face, bed frame.
     """
     largest = int(np.argmax(np.abs(facing)))
     return SIDES[largest][0 if side * facing[largest] > 0 else 1]

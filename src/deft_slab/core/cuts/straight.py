@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 
 class StraightCut(Cut):
-    """Points p with normal . p = offset."""
+    """A cut along the plane normal . p = offset."""
 
     kind: Literal["straight"] = "straight"
     normal: Triple
@@ -54,14 +54,14 @@ class StraightCut(Cut):
         return Parted(taken_over(solid, [(side, inside), (-side, outside)], self.id, self.name), kerf)
 
     def _ahead(self, solid: Solid, side: int, grow: float) -> manifold3d.Manifold:
-        """The half of space on a side."""
+        """The half-space on a side."""
         from ..geometry.blanks import half_space
 
         return half_space(solid, side * np.array(self.normal), side * self.offset - grow)
 
     def _side_with_less_wall(self, solid: Solid, reach: manifold3d.Manifold) -> int:
-        """Which side of a bounded cut comes off: the one for which less of the reach's own boundary runs through the
-        solid (the jaw, and not half of the head).
+        """Which side of a bounded cut comes off: the one for which less of the boundary of the reach runs through
+        the solid (the jaw, and not half of the head).
         """
         from ..geometry.splitting import own_walls
 

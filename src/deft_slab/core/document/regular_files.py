@@ -1,4 +1,4 @@
-"""Reading files that a person names: only plain files, for a pipe or a device may never come to an end."""
+"""Reads files that the user names. Only regular files are read, because a pipe or a device may never end."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ from ..locale.translate import tr
 
 
 def open_regular(path: Path) -> BufferedReader:
-    """A plain file, open for reading; a link is followed.
+    """Open a regular file for reading; links are followed.
 
     Raises
     ------
     OSError
-        It is not there, may not be read, or is a folder, a pipe or a device, which is not waited for.
+        It does not exist, may not be read, or is a folder, a pipe or a device.
     ValueError
         No file can have that name.
     """
@@ -31,12 +31,18 @@ def open_regular(path: Path) -> BufferedReader:
 
 
 def read_regular(path: Path) -> bytes:
-    """All bytes of a plain file. Raises OSError, ValueError, see ``open_regular``."""
+    """All bytes of a regular file. Raises as ``open_regular``."""
     with open_regular(path) as file:
         return file.read()
 
 
 def refuse_irregular(status: os.stat_result) -> None:
-    """Raises OSError where something is no plain file."""
+    """Refuse anything but a regular file.
+
+    Raises
+    ------
+    OSError
+        It is not one.
+    """
     if not stat.S_ISREG(status.st_mode):
         raise OSError(errno.EINVAL, tr("it is no plain file"))

@@ -1,1 +1,1 @@
-"""Pieces out: files that can be printed, and the project."""
+"""Writes files that can be printed, and the project."""

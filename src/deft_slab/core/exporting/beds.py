@@ -1,4 +1,4 @@
-"""Pieces side by side on beds, none overlapping: laid by their footprints, or where the plan says."""
+"""Lays pieces out on beds without overlap, by their footprints, or where the plan puts them."""
 
 from __future__ import annotations
 
@@ -37,22 +37,21 @@ def lay_out(
     pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Placement] = (),
     posts: Mapping[str, PostsReport] | None = None, beds_by: BedsBy = "fewest", rounds: int = 0, job: Job = QUIET,
 ) -> list[Laid]:
-    """Lays pieces out on as few beds as they need, a gap apart; all pieces of the first copy come first in the list,
-    then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred. The beds of
-    a second printer come after those of the first; what is of different materials shares none.
+    """Lay pieces out on as few beds as needed, a gap apart. All pieces of the first copy come first in the list,
+    then those of the second, and so on. A piece that is too large for the bed gets one to itself, centred. The
+    beds of a second printer follow those of the first. Different materials do not share a bed.
 
     Parameters
     ----------
     lying : Sequence[Placement]
-        Where some are to lie, which the others are laid around.
+        Where some pieces must lie; the others are laid around them.
     posts : Mapping[str, PostsReport] | None
-        Of the pieces, whose footprints they widen.
+        The posts of the pieces, which enlarge their footprints.
     beds_by : BedsBy
-        Which pieces share a bed, and which bed comes first; beds that are named in ``lying`` keep their
-        numbers.
+        Which pieces share a bed, and which bed comes first. Beds named in ``lying`` keep their numbers.
     rounds : int
-        How many orders are tried, with pieces turned in steps; 0: only the usual one, as they sit or turned by
-        a quarter.
+        How many orders are tried, with pieces rotated in steps; 0: only the usual order, with pieces as they sit
+        or rotated by a quarter.
 
     Raises
     ------
@@ -63,7 +62,7 @@ def lay_out(
 
 
 class BedSearch:
-    """Looks for fewer beds for as long as it is let. See ``lay_out`` for what is given."""
+    """A search for fewer beds that can be continued at will; for the arguments see ``lay_out``."""
 
     def __init__(
         self, pieces: Sequence[Piece], printer: Printer, copies: int = 1, *, lying: Sequence[Placement] = (),
@@ -74,7 +73,7 @@ class BedSearch:
 
     @property
     def laid(self) -> list[Laid]:
-        """Where all lies, the best so far."""
+        """The best layout so far."""
         found: list[Laid] = []
         beds, begins = 0, 0.0
         for one in self._loads:
@@ -86,16 +85,22 @@ class BedSearch:
 
     @property
     def least(self) -> int:
-        """No fewer beds can hold them, by the area of their footprints."""
+        """A lower bound for the number of beds, from the areas of the footprints."""
         return sum(one.least for one in self._loads)
 
     @property
     def done(self) -> bool:
-        """Whether fewer beds there cannot be, and no belt of which less might be used."""
+        """Whether fewer beds are impossible, and no belt could be used less."""
         return all(one.done for one in self._loads)
 
     def go_on(self, rounds: int, job: Job = QUIET) -> list[Laid]:
-        """Tries so many orders more; gives the best of all. Raises Cancelled: then what was tried counts."""
+        """Try so many orders more, and return the best layout of all.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted; what was tried counts.
+        """
         for number, one in enumerate(self._loads):
             if rounds and not one.done:
                 step = job.part(number / len(self._loads), (number + 1) / len(self._loads))
@@ -105,18 +110,18 @@ class BedSearch:
 
 @dataclass(frozen=True)
 class _Load:
-    """What goes on to the beds of one printer.
+    """What goes onto the beds of one printer.
 
     Attributes
     ----------
-    all : (copy, number of the piece)
-        Of each.
+    all : list of (int, int)
+        The copy and the piece number of each.
     pieces : Sequence[Piece]
-        All, by number.
+        All pieces, by number.
     outlines, groups : dict[int, shapely.MultiPolygon]
-        By number; what is of different groups shares no bed.
+        Outlines by piece number; pieces of different groups do not share a bed.
     where : dict[tuple[int, int], Placement]
-        Those that lie somewhere already.
+        Those whose place is given.
     """
 
     printer: Printer
@@ -131,7 +136,7 @@ def _loads(
     pieces: Sequence[Piece], printer: Printer, copies: int, lying: Sequence[Placement],
     posts: Mapping[str, PostsReport], beds_by: BedsBy,
 ) -> Iterator[_Load]:
-    """For each printer that is used."""
+    """The load of each printer that is used."""
     where = numbered(pieces, lying)
     for second in (False, True):
         numbers = [n for n, piece in enumerate(pieces) if piece.second == second]
@@ -149,7 +154,7 @@ def _loads(
 
 
 class _Laying:
-    """What goes on to the beds of one printer, laid as it sits or turned by a quarter, then turned in steps too."""
+    """The layout on one printer: first with pieces as they sit or rotated by a quarter, then also rotated in steps."""
 
     def __init__(self, load: _Load, beds_by: BedsBy) -> None:
         from ..packing.nest import Nesting  # slow to load, and what writes pieces is known to the window
@@ -183,21 +188,21 @@ class _Laying:
                 self._shapes, self._found = shapes, search.best
 
     def laid(self, first: int, begins: float) -> list[Laid]:
-        """Where all of it lies.
+        """The layout.
 
         Parameters
         ----------
         first : int
             The number of its first bed.
         begins : float, mm
-            Where that does.
+            Where that bed begins.
         """
         found = self._found if self.load.where else _in_order(self._found, self.load, self._beds_by)
         return _as_laid(self.load, self._shapes, found, first, begins)
 
 
 def _in_order(found: Nested, load: _Load, beds_by: BedsBy) -> Nested:
-    """The same with its beds numbered as they are to be printed."""
+    """The same with its beds numbered in the order of printing."""
     on: list[list[int]] = [[] for _ in range(found.sheets)]
     for (_, n), place in zip(load.all, found.places, strict=True):
         on[place.sheet].append(n)
@@ -217,7 +222,13 @@ def _in_order(found: Nested, load: _Load, beds_by: BedsBy) -> Nested:
 def laid_with_job(
     outcome: Outcome, printer: Printer, *, rounds: int = 0, job: Job = QUIET
 ) -> tuple[list[Laid], PrintJob]:
-    """(where the pieces and copies of a plan lie, see ``lay_out``; what printing them takes). Raises Cancelled."""
+    """Where the pieces and copies of a plan lie (see ``lay_out``), and what printing them takes.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     plan = outcome.plan
     search = BedSearch(outcome.pieces, printer, plan.copies, lying=plan.lying, posts=outcome.posts,
                        beds_by=plan.beds_by)
@@ -226,7 +237,7 @@ def laid_with_job(
 
 
 def _sheet(printer: Printer) -> Sheet:
-    """The room on a bed, as the nesting has it: an endless axis is the second one."""
+    """The room on a bed for nesting, with an endless axis as the second one."""
     room_x, room_y, _ = printer.room
     kept = tuple((x - printer.margin, y - printer.margin, w, d) for x, y, w, d in printer.kept_free)
     if printer.endless == "x":
@@ -235,7 +246,7 @@ def _sheet(printer: Printer) -> Sheet:
 
 
 def _shapes(load: _Load, *, thorough: bool = False) -> list[Shape]:
-    """One for each piece and copy, turned as its seat is, before it is turned about the vertical."""
+    """One shape for each piece and copy, in its seat, before it is rotated about the vertical."""
     printer, shapes = load.printer, []
     for copy, number in load.all:
         piece, outline = load.pieces[number], load.outlines[number]
@@ -267,7 +278,7 @@ def _outline(number: int, piece: Piece, posts: Mapping[str, PostsReport]) -> sha
 
 
 def _sketch(posts: PostsReport) -> Solid:
-    """The same solid each time, whose footprint is kept with it."""
+    """The posts as a solid; the same object each time, so that its footprint is cached with it."""
     if posts not in _sketches:
         _sketches[posts] = Solid(posts.vertices, posts.triangles)
     return _sketches[posts]
@@ -276,7 +287,7 @@ def _sketch(posts: PostsReport) -> Solid:
 def _as_laid(
     load: _Load, shapes: Sequence[Shape], found: Nested, first: int, begins: float
 ) -> list[Laid]:
-    """Where the nesting has put them, on the printer's beds."""
+    """The result of nesting as places on the printer's beds."""
     printer, boxes = load.printer, []
     for shape, place in zip(shapes, found.places, strict=True):
         x0, y0, x1, y1 = shape.turned(place.turn).bounds
@@ -312,5 +323,5 @@ def _as_laid(
 
 
 def _swapped(outline: shapely.MultiPolygon) -> shapely.MultiPolygon:
-    """With its axes the other way round."""
+    """An outline with its axes exchanged."""
     return shapely.transform(outline, lambda corners: corners[:, ::-1])

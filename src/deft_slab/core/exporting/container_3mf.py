@@ -1,8 +1,8 @@
-"""The 3MF container: the library's parts, packed so that every reader opens it and the same content gives the same
+"""The 3MF container: the library's parts, repacked so that every reader opens it and the same content gives the same
 bytes.
 
 The library packs with a zip version that some readers refuse, gives every object a random identifier, and writes
-transforms with six digits, which puts a prop of 300 mm up to 0.0005 mm beside its place.
+transforms with six digits, which displaces a prop of 300 mm by up to 0.0005 mm.
 """
 
 from __future__ import annotations
@@ -29,12 +29,12 @@ _NAMES = uuid.UUID("7d3c1d6e-3a86-5c0e-9a55-6d1f0b0a5e17")
 
 
 def packed(content: bytes, transforms: Sequence[Floats]) -> bytes:
-    """The container of the library, packed anew.
+    """The library's container, repacked.
 
     Parameters
     ----------
-    transforms : (4, 3)
-        Each, of the build items in their order; row vectors from the left, the last row moves (3MF Core
+    transforms : sequence of (4, 3) float64
+        Those of the build items in order; row vectors from the left, the last row is the translation (3MF Core
         Specification 1.3, section 3.3).
     """
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
@@ -52,7 +52,7 @@ def packed(content: bytes, transforms: Sequence[Floats]) -> bytes:
 
 
 def part_of(path: Path, name: str) -> bytes | None:
-    """A part of a container on the disk, by its path in it; None where there is none, or it is no container."""
+    """A part of a container on disk, given its path inside; None if there is none, or the file is not a container."""
     try:
         with zipfile.ZipFile(path) as archive:
             return archive.read(name.lstrip("/"))
@@ -61,7 +61,7 @@ def part_of(path: Path, name: str) -> bytes | None:
 
 
 def _exact(text: bytes, transforms: Sequence[Floats]) -> bytes:
-    """The text of a model with identifiers by count, and its build items moved exactly."""
+    """The text of a model with numbered identifiers and exact transforms of its build items."""
     numbers = iter(range(10**9))
 
     def named(found: re.Match[bytes]) -> bytes:

@@ -12,7 +12,7 @@ _BEGINS_A_FORMULA = ("=", "+", "-", "@")
 
 
 def as_csv(rows: Iterable[Sequence[object]]) -> str:
-    """Rows as CSV, one a line. Texts that a spreadsheet would take for a formula get an apostrophe in front."""
+    """Rows as CSV, one per line. Texts that a spreadsheet would take for a formula are prefixed with an apostrophe."""
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
     table.writerows([_cell(value) for value in row] for row in rows)

@@ -1,4 +1,4 @@
-"""Handing off: pieces and beds as files, each read again before it is written, and a list of all of them."""
+"""Hands off: writes pieces and beds as files, each read again before it is written, and a list of all of them."""
 
 from __future__ import annotations
 
@@ -46,31 +46,33 @@ def deliver(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, folder: Path, wished: Wished,
     work: PrintJob, job: Job = QUIET, *, sheet: Callable[[Job], BenchSheet] | None = None, replace: bool = False,
 ) -> list[Handed]:
-    """Writes what is wished into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and read
-    again (closed, volume, place) before the first one is written.
+    """Write what is wanted into a folder, with "job.json" and "pieces.csv", which list it. Every file is made and
+    read again (closed, volume, place) before the first one is written.
 
     Parameters
     ----------
     pieces : Sequence[Piece]
-        At their own size; they are made larger by what the material shrinks, but where they are written
-        assembled.
+        The pieces at their own size. They are enlarged by the shrinkage of the material, except where they are
+        written assembled.
     laid : Sequence[Laid]
         See ``lay_out``.
+    wished : Wished
+        What to write.
     work : PrintJob
         What goes into the list.
     sheet : Callable[[Job], BenchSheet] | None
-        Makes the one that is written too, as SHEET names it.
+        Makes the bench sheet, if one is wanted.
     replace : bool
-        Whether files of these names may be replaced.
+        Whether existing files may be replaced.
 
     Raises
     ------
     BadPlan
-        A format or a pattern makes no sense, or two files would have one name.
+        A format or a pattern makes no sense, or two files would have the same name.
     WouldReplace
-        Some are there, and they may not; nothing was written.
+        Some files exist and may not be replaced; nothing was written.
     SaveFailed
-        A file does not read as what it is of, or cannot be written.
+        A file does not read back correctly, or cannot be written.
     Cancelled
         The job is no longer wanted; nothing was written.
     """
@@ -110,19 +112,21 @@ def write_bed(
     pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer, title: str, path: Path,
     job: Job = QUIET, *, layers: bool = False,
 ) -> None:
-    """Writes one bed, whatever lies at that path, read again before it is saved.
+    """Write one bed, replacing whatever is at that path. It is read again before it is saved.
 
     Parameters
     ----------
     bed : int
-        Its number, from 0 on.
+        The number of the bed, from 0 on.
     layers : bool
-        As pictures in a ZIP, and not as bodies in a 3MF.
+        Whether to write pictures of its layers in a ZIP rather than bodies in a 3MF.
 
     Raises
     ------
     BadPlan
-        There is no such bed. SaveFailed, OpenSurface, Cancelled : as ``deliver``.
+        There is no such bed.
+    SaveFailed, OpenSurface, Cancelled
+        As ``deliver``.
     """
     own = [one for one in laid if one.bed == bed]
     if not own:
@@ -142,7 +146,7 @@ def write_bed(
 def _planned(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, folder: Path, wished: Wished
 ) -> list[tuple[Path, str, int | None, int | None, int]]:
-    """(path, ending, piece, bed, count) of all files."""
+    """Path, ending, piece, bed and count of each file."""
     for ending in (*wished.pieces, *wished.beds):
         if ending not in WRITTEN:
             raise BadPlan(
@@ -182,7 +186,7 @@ _Made = tuple[bytes, list[tuple[Floats, float | None]]]
 
 
 def _piece(piece: Piece, ending: str, title: str, printer: Printer, wished: Wished) -> _Made:
-    """A piece in its seat, over the origin, or where it belongs."""
+    """A piece as a file: in its seat, over the origin, or where it belongs."""
     own, triangles = two_sided(piece.solid)
     rotation = np.eye(3) if wished.assembled else piece.seat.rotation
     corners = own if wished.assembled else centred(own, rotation, piece.lift)
@@ -230,7 +234,7 @@ def _bed(
 
 
 def _thumbnail(pieces: Sequence[Piece], places: Sequence[Laid]) -> bytes:
-    """A PNG of pieces where they lie."""
+    """A picture of pieces where they lie, as a PNG."""
     from .sheet.drawing import DrawnBody, drawn, view_from  # slow to load, and the window knows this module
 
     bodies = [
@@ -249,7 +253,7 @@ def _layers(
     Parameters
     ----------
     aside : contextlib.ExitStack
-        Closes what was kept aside, when it has been saved.
+        Closes temporary files once they have been saved.
     """
     from .slices.images import write_layers  # only who wants layers waits for what draws them
     from .slices.layers import stack_of
@@ -287,12 +291,12 @@ def _layers(
 
 
 def _at(rotation: Floats, shift: Floats, piece: int = 0) -> Laid:
-    """A place that has no bed.
+    """A place that is on no bed.
 
     Parameters
     ----------
     piece : int
-        Its number among those that are written.
+        The number of the piece among those that are written.
     """
     return Laid(rotation, shift, 0, 0.0, 0.0, shapely.MultiPolygon(), 0, piece, 0)
 
@@ -312,7 +316,7 @@ def _as_json(
 
 
 def as_json(pieces: Sequence[Piece], laid: Sequence[Laid], work: PrintJob) -> dict[str, Any]:
-    """Beds and job as they are listed. at : mm on the bed, the middle of the footprint's box"""
+    """Beds and job as they are listed. ``at`` is the middle of the footprint's bounding box, in mm on the bed."""
     beds = []
     for bed in work.beds:
         on_it = []

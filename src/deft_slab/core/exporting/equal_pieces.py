@@ -8,8 +8,8 @@ from ..results.outcome import Piece
 
 
 def first_equals(pieces: Sequence[Piece]) -> list[int]:
-    """For each piece the number, from 0 on, of the first one that is equal to it: itself, where it is that. What is
-    only its mirror image is not equal; see ``same_shapes`` for what is.
+    """For each piece the number, from 0 on, of the first one that is equal to it. Mirror images are not equal; see
+    ``same_shapes`` for what is.
     """
     from ..figures.congruence import same_shapes  # slow to load, and what writes pieces is known to the window
 
@@ -17,11 +17,11 @@ def first_equals(pieces: Sequence[Piece]) -> list[int]:
 
 
 def firsts_of(shapes: Sequence[tuple[int, bool]]) -> list[int]:
-    """``first_equals`` of pieces whose shapes are known, as ``same_shapes`` gives them."""
+    """``first_equals`` for pieces whose shapes are known, as given by ``same_shapes``."""
     return [shapes.index(shape) for shape in shapes]
 
 
 def each_once(pieces: Sequence[Piece]) -> list[tuple[Piece, int]]:
-    """The pieces without those that are equal to another one before them, and how many of each there are."""
+    """The pieces without repetition, and how many there are of each."""
     firsts = first_equals(pieces)
     return [(pieces[first], firsts.count(first)) for first in sorted(set(firsts))]

@@ -1,8 +1,8 @@
-"""Surfaces as files hold them: float32 corners, which a reader joins where they are equal.
+"""Surfaces as files store them: float32 vertices, which a reader merges where they are equal.
 
-Corners that rounding makes equal would close up thin places: facets collapse, edges get four facets, and the file no
-longer reads as watertight. So a surface is put on the grid of float32 first, what collapses there is dropped, facets
-that then lie in each other cancel, and what would still be joined wrongly is moved apart by a step or two of the grid
+Vertices that rounding makes equal would close up thin places: facets collapse, edges get four facets, and the file no
+longer reads as watertight. So a surface is first put on the grid of float32, what collapses there is dropped,
+coinciding facets cancel, and vertices that would still be merged wrongly are moved apart by a step or two of the grid
 (3e-5 mm on a prop of 200 mm).
 """
 
@@ -25,8 +25,8 @@ _STEPS = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-
 
 
 def two_sided(solid: Solid) -> tuple[Floats, Ints]:
-    """(vertices, triangles) of a closed solid with exactly two facets at each edge: where surfaces touch along one,
-    each gets corners of its own. Of an open one, as it is.
+    """Vertices and triangles of a closed solid with exactly two facets at each edge: where surfaces touch along an
+    edge, each gets vertices of its own. An open solid is returned as it is.
     """
     if solid.closed and solid.defects.pinched:
         vertices, triangles = unpinched(solid.vertices, solid.triangles)
@@ -35,7 +35,8 @@ def two_sided(solid: Solid) -> tuple[Floats, Ints]:
 
 
 def on_grid(vertices: Floats, triangles: AnyInts) -> tuple[Floats32, Ints]:
-    """(corners (n, 3) float32, all different; triangles (m, 3)): a surface as a file may hold it.
+    """A surface as a file can store it. Where each edge has two facets, it also has two in the file, unless that
+    cannot be achieved (see ``watertight``).
 
     Parameters
     ----------
@@ -43,6 +44,11 @@ def on_grid(vertices: Floats, triangles: AnyInts) -> tuple[Floats32, Ints]:
     triangles : (m, 3) int
         Where each edge has two facets, each has two in the file too, unless that cannot be reached (see
         ``watertight``).
+
+    Returns
+    -------
+    (n, 3) float32, (m, 3) int64
+        Vertices, all different, and triangles.
     """
     largest = max(float(np.abs(vertices).max(initial=0.0)), _FINEST)
     step = max(math.ldexp(1.0, math.frexp(largest)[1] - 23), _FINEST)
@@ -62,17 +68,19 @@ def on_grid(vertices: Floats, triangles: AnyInts) -> tuple[Floats32, Ints]:
 
 
 def watertight(triangles: AnyInts, count: int) -> bool:
-    """Whether each edge of a surface of so many corners has one facet on either side.
+    """Whether each edge of a surface has one facet on either side.
 
     Parameters
     ----------
     triangles : (m, 3) int
+    count : int
+        The number of vertices.
     """
     return len(triangles) > 0 and not len(_uneven(triangles, count))
 
 
 def _uneven(triangles: AnyInts, count: int) -> Ints:
-    """Numbers of the edges that are not walked exactly once each way."""
+    """The numbers of the edges that are not walked exactly once each way."""
     edge, rising = edge_numbers(triangles, count)
     found, index = np.unique(edge, return_inverse=True)
     up = np.bincount(index, rising, len(found))
@@ -80,7 +88,7 @@ def _uneven(triangles: AnyInts, count: int) -> Ints:
 
 
 def _without_films(faces: Ints) -> tuple[Ints, Ints]:
-    """(facets without those that have collapsed, and without pairs that lie in each other; their numbers)."""
+    """Facets without those that have collapsed and without coinciding pairs, and their numbers."""
     a, b, c = faces.T
     kept = np.flatnonzero((a != b) & (b != c) & (c != a))
     faces = faces[kept]
@@ -105,18 +113,18 @@ def _move_apart(
     places: Ints, triangles: AnyInts, number: Ints, bad: Ints, count: int, reach: int,
     rng: np.random.Generator,
 ) -> None:
-    """Moves corners that were joined at uneven edges a step apart, all but the first at each place.
+    """Move vertices apart by a step that were merged at uneven edges: all but the first at each place.
 
     Parameters
     ----------
     places : (n, 3) int64
-        Changed.
+        Changed in place.
     triangles : (m, 3) int
-        The facets that are left, by their own corners.
+        The remaining facets, with unmerged vertices.
     number : (n,) int64
-        The place of each corner.
+        The place of each vertex.
     bad : array of int64
-        Edges, by places.
+        The uneven edges, in places.
     """
     edge, _ = edge_numbers(number[triangles], count)
     at = np.isin(edge, bad).reshape(-1, 3)

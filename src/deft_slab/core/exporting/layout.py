@@ -1,4 +1,4 @@
-"""Where pieces lie on beds: plain data, light to load, able to travel between processes."""
+"""Where pieces lie on beds. Plain data, quick to import, which can be sent between processes."""
 
 from __future__ import annotations
 
@@ -24,24 +24,24 @@ _TOUCH = 1e-3
 
 @dataclass(frozen=True, eq=False)
 class Laid:
-    """A piece laid on a bed: rotation (3, 3) from the model frame, then shift (3,) mm.
+    """A piece on a bed: a rotation from the model frame, followed by a shift in mm.
 
     Attributes
     ----------
     bed : int
-        Its number.
+        The number of the bed.
     bed_x : float, mm
         Where that bed begins. Beds follow each other along +X, the first at 0.
+    turn : float, degrees
+        Rotation about the vertical, on top of its seat.
+    outline : shapely.MultiPolygon
+        Its footprint there in mm, on its own bed.
     of_printer : int
-        The bed's number among those of its printer.
+        The number of the bed among those of its printer.
     piece : int
         The number of the piece, from 0 on.
     copy : int
-        Which copy of the prop it is of, from 0 on.
-    turn : float, degrees
-        About the vertical, on top of its seat.
-    outline : shapely.MultiPolygon
-        Its footprint there, mm, on its own bed.
+        Which copy of the prop it belongs to, from 0 on.
     """
 
     rotation: Floats
@@ -55,19 +55,24 @@ class Laid:
     copy: int
 
     def placed(self, points: Floats) -> Floats:
-        """(n, 3) mm: points of the model frame where their piece lies."""
+        """Points of the model frame where their piece lies on the bed.
+
+        Returns
+        -------
+        (n, 3) float64, mm
+        """
         return np.asarray(points @ self.rotation.T + self.shift)
 
 
 def kept_as(
     pieces: Sequence[Piece], laid: Sequence[Laid], by_hand: frozenset[int] = frozenset()
 ) -> tuple[Placement, ...]:
-    """Where pieces lie, for a plan.
+    """Where pieces lie, as documents of a plan.
 
     Parameters
     ----------
     by_hand : frozenset[int]
-        Numbers, in the list, of those that were put by hand.
+        The numbers, in the list, of those that were placed by hand.
     """
     found = []
     for number, one in enumerate(laid):
@@ -81,7 +86,7 @@ def kept_as(
 
 
 def numbered(pieces: Sequence[Piece], lying: Sequence[Placement]) -> dict[tuple[int, int], Placement]:
-    """Where pieces that are still there are to lie, by (copy, number of the piece)."""
+    """The places of pieces that still exist, by copy and piece number."""
     found: dict[tuple[int, int], Placement] = {}
     for one in lying:
         number = nearest_alike(one, pieces)
@@ -91,33 +96,35 @@ def numbered(pieces: Sequence[Piece], lying: Sequence[Placement]) -> dict[tuple[
 
 
 def by_hand_of(pieces: Sequence[Piece], laid: Sequence[Laid], lying: Sequence[Placement]) -> frozenset[int]:
-    """Numbers, in the list of what is laid, of the pieces that were put by hand."""
+    """The numbers, in the list, of the pieces that were placed by hand."""
     hands = {key for key, one in numbered(pieces, lying).items() if one.by_hand}
     return frozenset(n for n, one in enumerate(laid) if (one.copy, one.piece) in hands)
 
 
 def bed_printer(pieces: Sequence[Piece], laid: Sequence[Laid], bed: int, printer: Printer) -> Printer:
-    """The printer of a bed, by its number, loaded with what is printed on it; of one that is empty the first.
+    """The printer of a bed, loaded with what is printed on it; for an empty bed the first printer.
 
     Parameters
     ----------
     pieces : Sequence[Piece]
         In the order of ``laid``.
+    bed : int
+        The number of the bed.
     printer : Printer
-        What the plan is judged by.
+        The printer that the plan is judged by.
     """
     on_it = next((n for n, one in enumerate(laid) if one.bed == bed), None)
     return printer if on_it is None else pieces[laid[on_it].piece].on(printer)
 
 
 def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] = ()) -> list[tuple[int, int]]:
-    """Pairs of numbers of pieces whose footprints are nearer to each other than the gap, or that lie on one bed and are
-    of different materials; (n, n) of one that leaves the bed less its margin, or lies where room is kept free.
+    """Pairs of pieces whose footprints are closer than the gap, or that lie on one bed but are of different
+    materials; and (n, n) for a piece that leaves the bed, or lies where room is kept free.
 
     Parameters
     ----------
     pieces : Sequence[Piece]
-        In the order of ``laid``, for what they are printed on; none: all on the printer.
+        In the order of ``laid``, for their printers; none: all on the printer.
     """
     found = []
     for bed in {one.bed for one in laid}:
@@ -129,7 +136,7 @@ def collisions(laid: Sequence[Laid], printer: Printer, pieces: Sequence[Piece] =
 
 
 def _too_near(laid: Sequence[Laid], own: Sequence[int], printer: Printer) -> list[tuple[int, int]]:
-    """Of those on one bed, by their numbers."""
+    """The same for the pieces on one bed."""
     import shapely  # slow to load, and this module is known to the window
 
     found = []

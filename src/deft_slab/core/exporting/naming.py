@@ -1,4 +1,4 @@
-"""Names of files, of what every file system takes."""
+"""File names that every file system accepts."""
 
 from __future__ import annotations
 
@@ -26,12 +26,17 @@ _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f
 
 
 def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str:
-    """The name of a piece's file without its ending, of what every file system takes.
+    """The file name of a piece without its ending.
+
+    Parameters
+    ----------
+    pattern : str
+        The pattern of the name; see ``FIELDS``.
 
     Raises
     ------
     BadPlan
-        The pattern names a field that is not known, or leaves nothing.
+        The pattern names an unknown field, or leaves nothing.
     """
     values = {
         "number": piece.number, "name": slug(piece.name), "copies": copies, "bed": bed + 1,
@@ -57,15 +62,15 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
 
 
 def times_said(copies: int) -> str:
-    """What a name says of how often a file is to be printed."""
+    """What a file name says about how often it must be printed."""
     return f"-print-{copies}-times" if copies > 1 else ""
 
 
 def unit_said(ending: str) -> str:
-    """What a name says of the unit, where the format does not."""
+    """What a file name says about the unit, if the format does not."""
     return "-mm" if ending in UNITLESS else ""
 
 
 def slug(text: str) -> str:
-    """A name in letters that every file system takes."""
+    """A name in characters that every file system accepts."""
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-") or "piece"

@@ -1,4 +1,4 @@
-"""What is written, and what was: light to load, for the window knows it too."""
+"""What to write, and what was written. Quick to import, because the window knows it too."""
 
 from __future__ import annotations
 
@@ -13,20 +13,20 @@ SHEET = ("sheet.pdf", "sheet.html")
 
 @dataclass(frozen=True)
 class Wished:
-    """What is written.
+    """What to write.
 
     Attributes
     ----------
     pieces, beds : tuple[str, ...]
-        Endings of the formats for each piece, and for each bed, as many as are wanted.
+        The endings of the formats for each piece, and for each bed.
     assembled : bool
-        Each piece where it belongs on the prop, and not in its seat.
+        Whether each piece is written where it belongs on the prop, and not in its seat.
     equal_once : bool
-        Equal pieces as one file.
+        Whether equal pieces are written as one file.
     layers : bool
-        Of each bed, as pictures in a ZIP and as polygons in a 3MF.
+        Whether each bed is written as layers too: as pictures in a ZIP, and as polygons in a 3MF.
     pattern : str
-        Of the names of pieces; see FIELDS.
+        The pattern of the names of pieces; see ``FIELDS``.
     """
 
     pieces: tuple[str, ...] = ("stl",)
@@ -39,18 +39,18 @@ class Wished:
 
 @dataclass(frozen=True)
 class Handed:
-    """A file.
+    """A file that was written.
 
     Attributes
     ----------
     piece : int
-        Number of the piece in the list, None for a bed.
+        The number of the piece in the list; None for a bed.
     bed : int
-        Its number, None for a piece.
+        The number of the bed; None for a piece.
     count : int
-        How often it is to be printed, or how many pieces are in it; triangles.
+        How often it must be printed, or how many pieces are in it.
     volume : float, mm3
-    size : (3,), mm
+    size : (x, y, z), mm
     """
 
     path: Path

@@ -1,4 +1,4 @@
-"""Papers that a sheet is laid out for."""
+"""The paper sizes that a sheet can be laid out for."""
 
 from __future__ import annotations
 

@@ -45,13 +45,14 @@ def file_name(piece: Piece, count: int = 1) -> str:
 
 
 def stl_where_it_is(solid: Solid) -> bytes:
-    """Binary STL of a piece where it belongs on the prop: mm, model frame. Raises SaveFailed as ``stl_bytes``."""
+    """A binary STL of a piece where it belongs on the prop, in mm, model frame. Raises as ``stl_bytes``."""
     corners, triangles = two_sided(solid)
     return surface_bytes(corners, triangles, "stl", "Deft Slab piece in its place, millimetres", closed=solid.closed)
 
 
 def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
-    """Binary STL of a piece in its seat: mm, lowest point at z = lift, centred on the origin in x and y.
+    """A binary STL of a piece in its seat, in mm, with its lowest point at z = lift, centred on the origin in x and
+    y.
 
     Parameters
     ----------
@@ -60,7 +61,7 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
     Raises
     ------
     SaveFailed
-        The piece is closed, and would not be in the file.
+        The piece is closed, but would not be in the file.
     """
     corners, triangles = two_sided(solid)
     vertices = centred(corners, rotation, lift)
@@ -68,11 +69,15 @@ def stl_bytes(solid: Solid, rotation: Floats, lift: float = 0.0) -> bytes:
 
 
 def centred(corners: Floats, rotation: Floats, lift: float) -> Floats:
-    """(n, 3) mm: corners in their seat, the lowest at z = lift, their box over the origin.
+    """Points in their seat, with the lowest at z = lift, and their bounding box over the origin.
 
     Parameters
     ----------
     rotation : (3, 3) float64
+
+    Returns
+    -------
+    (n, 3) float64, mm
     """
     vertices = set_down(corners, rotation, lift)
     vertices[:, :2] -= (vertices[:, :2].min(axis=0) + vertices[:, :2].max(axis=0)) / 2
@@ -83,23 +88,23 @@ def write_stls(
     pieces: Sequence[Piece], folder: Path, job: Job = QUIET, *, equal_once: bool = False, replace: bool = False,
     assembled: bool = False,
 ) -> list[Written]:
-    """Writes each piece, seated, as a binary STL of its own.
+    """Write each piece, seated, as a binary STL of its own.
 
     Parameters
     ----------
     equal_once : bool
-        Only the first of equal pieces, with how many there are in its name.
-    assembled : bool
-        Where they belong on the prop instead of in their seats.
+        Whether only the first of equal pieces is written, with the count in its name.
     replace : bool
-        Whether files of these names may be replaced.
+        Whether existing files may be replaced.
+    assembled : bool
+        Whether they are written where they belong on the prop, and not in their seats.
 
     Raises
     ------
     WouldReplace
-        Some are there, and they may not; nothing was written.
+        Some files exist and may not be replaced; nothing was written.
     SaveFailed
-        The folder cannot be made or written; files from before are whole.
+        The folder cannot be made or written; older files are untouched.
     Cancelled
         The job is no longer wanted; files written so far stay.
     """
@@ -123,23 +128,23 @@ def write_3mf(
     lying: Sequence[Placement] = (), posts: Mapping[str, PostsReport] = MappingProxyType({}),
     beds_by: BedsBy = "fewest", equal_once: bool = False, replace: bool = False,
 ) -> Written:
-    """Writes all pieces into one 3MF, seated and laid out side by side on beds; copies share their meshes.
+    """Write all pieces into one 3MF, seated and laid out on beds; copies share their meshes.
 
     Parameters
     ----------
     lying, posts, beds_by : Sequence[Placement]
         See ``lay_out``.
     equal_once : bool
-        Equal pieces are copies of the first of them, in its seat.
+        Whether equal pieces become copies of the first of them, in its seat.
     replace : bool
-        Whether a file of that name may be replaced.
+        Whether an existing file may be replaced.
 
     Raises
     ------
     WouldReplace
-        There is one, and it may not.
+        The file exists and may not be replaced.
     SaveFailed
-        The file cannot be written; one from before is whole.
+        The file cannot be written; an older one is untouched.
     Cancelled
         The job is no longer wanted.
     """
@@ -157,18 +162,18 @@ def together_bytes(
     pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, title: str, about: Mapping[str, str],
     job: Job = QUIET, *, picture: bytes = b"",
 ) -> bytes:
-    """A 3MF of pieces where they lie, each in its colour: that of its material, where this has one.
+    """A 3MF of pieces where they lie, each in the colour of its material, if that has one.
 
     Parameters
     ----------
     laid : Sequence[Laid]
-        Of each piece, in the same order.
+        The place of each piece, in the same order.
     printer : Printer
-        What the plan is judged by.
+        The printer that the plan is judged by.
     about : Mapping[str, str]
         Further metadata, by name.
     picture : bytes
-        A PNG of it, for its thumbnail.
+        A PNG for its thumbnail.
 
     Raises
     ------
@@ -192,25 +197,24 @@ def write_project(
     guests: Mapping[str, Solid] = MappingProxyType({}), *, posts: Mapping[str, PostsReport] = MappingProxyType({}),
     replace: bool = False,
 ) -> Written:
-    """Saves a project: the opened model, the pieces as build items, the plan as an attachment.
-
-    A project of an older version of the program that is replaced is kept beside it, as "name-version-1.3mf".
+    """Save a project: the opened model, the pieces as build items, and the plan as an attachment. If it replaces a
+    project of an older version, that is kept beside it as "name-version-1.3mf".
 
     Parameters
     ----------
     guests : Mapping[str, Solid]
-        The surfaces of guests that are models, by content hash; those that the project names are saved with it.
+        The surfaces of guests that are models, by content hash. Those that the project uses are saved with it.
     posts : Mapping[str, PostsReport]
-        Of the pieces, see ``lay_out``.
+        The posts of the pieces; see ``lay_out``.
     replace : bool
-        Whether a file of that name may be replaced.
+        Whether an existing file may be replaced.
 
     Raises
     ------
     WouldReplace
-        There is one, and it may not.
+        The file exists and may not be replaced.
     SaveFailed
-        The file cannot be written; one from before is whole.
+        The file cannot be written; an older one is untouched.
     Cancelled
         The job is no longer wanted.
     """
@@ -236,7 +240,7 @@ def write_project(
 
 
 def _older_version(path: Path) -> int | None:
-    """The version of the project in a file, where that is of an older one than is written now."""
+    """The version of the project in a file, if it is older than what is written now."""
     plan = part_of(path, PLAN_PATH)
     try:
         version = PROJECTS.now if plan is None else PROJECTS.of(as_object(plan))
@@ -246,21 +250,21 @@ def _older_version(path: Path) -> int | None:
 
 
 def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -> None:
-    """Writes a surface, mm, as it lies in its own frame; the ending says the format.
+    """Write a surface in its own frame, in mm. The ending determines the format.
 
     Parameters
     ----------
     replace : bool
-        Whether a file of that name may be replaced.
+        Whether an existing file may be replaced.
 
     Raises
     ------
     WouldReplace
-        There is one, and it may not.
+        The file exists and may not be replaced.
     BadPlan
-        No format of that ending is written.
+        No format with that ending can be written.
     SaveFailed
-        The file cannot be written; one from before is whole.
+        The file cannot be written; an older one is untouched.
     """
     ending = path.suffix.lower().lstrip(".")
     if ending not in WRITTEN:
@@ -278,12 +282,12 @@ def write_solid(solid: Solid, name: str, path: Path, *, replace: bool = False) -
 
 
 def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
-    """Writes a model as a plain 3MF, in mm, as it lies in its own frame.
+    """Write a model as a plain 3MF in its own frame, in mm.
 
     Raises
     ------
     SaveFailed
-        The file cannot be written; one from before is whole.
+        The file cannot be written; an older one is untouched.
     """
     document = new_model(model.name)
     corners, triangles = in_file(*two_sided(model.solid), closed=model.solid.closed)
@@ -293,7 +297,7 @@ def write_surface(model: Model, path: Path, *, replace: bool = False) -> None:
 
 
 def new_model(title: str) -> Any:
-    """A document of the library, in mm, with its title."""
+    """A document of the library in mm, with its title."""
     model = wrapper().CreateModel()
     model.SetUnit(lib3mf.ModelUnit.MilliMeter)
     metadata = model.GetMetaDataGroup()
@@ -303,7 +307,7 @@ def new_model(title: str) -> Any:
 
 
 def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: AnyInts, name: str) -> Any:
-    """Adds a surface to a document of the library.
+    """Add a surface to a document of the library.
 
     Parameters
     ----------
@@ -327,15 +331,15 @@ def add_mesh(model: Any, vertices: NDArray[np.floating], triangles: AnyInts, nam
 def _add_pieces(
     model: Any, pieces: Sequence[Piece], laid: Sequence[Laid], printer: Printer, job: Job, whole: Any = None
 ) -> tuple[int, list[Floats]]:
-    """Adds a build item for each piece and copy; returns how many beds they take, and (4, 3) where each item lies.
+    """Add a build item for each piece and copy; returns how many beds they take, and the transform of each item.
 
     Parameters
     ----------
     laid : Sequence[Laid]
-        Where each lies, see ``lay_out``.
+        Where each lies; see ``lay_out``.
     whole : Any
-        The mesh object of the opened model; a piece that is the model as it came is that object again, resized
-        by its transform.
+        The mesh object of the opened model. A piece that is the unchanged model is that object again, resized by
+        its transform.
     """
     meshes: dict[int, tuple[Any, float, NDArray[np.floating]]] = {}
     colours = _Colours(model)
@@ -364,8 +368,8 @@ def _add_pieces(
 
 
 class _Colours:
-    """The colours of pieces in a document of the library: base materials, of which each mesh has one (3MF Core
-    Specification 1.3, section 5).
+    """The colours of pieces in a document of the library: base materials, one for each mesh (3MF Core Specification
+    1.3, section 5).
     """
 
     def __init__(self, model: Any) -> None:
@@ -374,7 +378,7 @@ class _Colours:
         self._known: dict[tuple[str, tuple[int, int, int]], int] = {}
 
     def give(self, mesh: Any, piece: Piece, printer: Printer) -> None:
-        """Gives a mesh its material, with its colour; where it has none, the colour that the window shows it in."""
+        """Give a mesh its material and colour; without one, the colour that the window shows it in."""
         colour = rgb_of(printer.material_colour) if printer.material_colour else colour_of(piece.number)
         key = (printer.material, colour)
         if self._group is None:
@@ -387,7 +391,7 @@ class _Colours:
 
 
 def add_thumbnail(model: Any, png: bytes) -> None:
-    """Gives a document of the library its picture (Open Packaging Conventions, ISO/IEC 29500-2, thumbnails)."""
+    """Give a document of the library its picture (Open Packaging Conventions, ISO/IEC 29500-2, thumbnails)."""
     model.CreatePackageThumbnailAttachment().ReadFromBuffer(png)
 
 
@@ -403,8 +407,8 @@ def packed_model(model: Any, transforms: Sequence[Floats]) -> bytes:
 
     Parameters
     ----------
-    transforms : (4, 3)
-        Each, see ``package.packed``.
+    transforms : sequence of (4, 3) float64
+        See ``container_3mf.packed``.
     """
     writer = model.QueryWriter("3mf")
     writer.SetDecimalPrecision(9)

@@ -1,4 +1,4 @@
-"""The job: what printing a plan takes, bed by bed and in all."""
+"""The job: what printing a plan takes, bed by bed and in total."""
 
 from __future__ import annotations
 
@@ -19,16 +19,16 @@ class BedJob:
     Attributes
     ----------
     bed : int
-        Its number, from 0 on.
+        The number of the bed, from 0 on.
     pieces : tuple[int, ...]
-        Numbers in the list of what is laid.
+        Numbers in the list of what is laid out.
     material : float, g
     cost : float
-        Of material and hours, with a share for prints that fail, in the currency of the profile.
+        Material and hours, with a share for failed prints, in the currency of the profile.
     printer : Printer
-        Loaded with what is printed on it.
+        The printer, loaded with what is printed on it.
     second : bool
-        That is the second one of the plan.
+        Whether that is the second printer of the plan.
     """
 
     bed: int
@@ -47,13 +47,13 @@ class PrintJob:
     Attributes
     ----------
     least : int
-        No fewer beds can hold the pieces.
+        A lower bound for the number of beds.
     longest : float
-        Seconds of the piece that takes longest, alone.
+        The time of the piece that takes longest by itself, in seconds.
     contacts : int
-        To be glued, or joined, for one copy.
+        The number of contacts to be glued or joined, for one copy.
     glue : float, mm2
-        Of them.
+        The area of these.
     """
 
     beds: tuple[BedJob, ...]
@@ -64,22 +64,22 @@ class PrintJob:
 
     @property
     def cost(self) -> float:
-        """Of all beds, as each says it."""
+        """The cost of all beds."""
         return math.fsum(bed.cost for bed in self.beds)
 
     @property
     def seconds(self) -> float:
-        """On one printer, one bed after the other."""
+        """The time on one printer, one bed after the other."""
         return math.fsum(bed.seconds for bed in self.beds)
 
     @property
     def elapsed(self) -> float:
-        """Seconds until all is printed, with each printer at work on its own beds."""
+        """The time until everything is printed, with each printer working on its own beds, in seconds."""
         return max(math.fsum(bed.seconds for bed in self.beds if bed.second == second) for second in (False, True))
 
     @property
     def materials(self) -> dict[str, float]:
-        """g of each, by its name; one without a name is the usual one of its printer"""
+        """The mass of each material in g, by its name; a material without a name is the usual one of its printer."""
         found: dict[str, float] = {}
         for bed in self.beds:
             name = bed.printer.loads[0]
@@ -88,15 +88,15 @@ class PrintJob:
 
     @property
     def material(self) -> float:
-        """g"""
+        """The mass of all material in g."""
         return math.fsum(bed.material for bed in self.beds)
 
 
 def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int) -> PrintJob:
     """What printing takes, from the figures of the pieces.
 
-    Filament: the time of the paths of all pieces on a bed, and what is lost at each layer once for all of them. Resin:
-    as long as the tallest of them. On a belt with a slope pieces follow each other, and no layer is of two.
+    Filament: the time of the paths of all pieces on a bed, and the time lost at each layer once for all of them.
+    Resin: as long as the tallest of them. On a sloped belt pieces follow each other, and no layer belongs to two.
 
     Parameters
     ----------
@@ -123,7 +123,7 @@ def job_of(outcome: Outcome, laid: Sequence[Laid], printer: Printer, least: int)
 
 
 def bed_seconds(pieces: Sequence[Piece], printer: Printer) -> float:
-    """Of pieces that are printed together; see ``job_of``."""
+    """The time of pieces that are printed together, in seconds; see ``job_of``."""
     alone = [piece.figures.print_seconds for piece in pieces]
     if not alone:
         return 0.0

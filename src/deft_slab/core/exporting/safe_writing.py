@@ -1,4 +1,6 @@
-"""Writing a file so that the old one stays whole until the new one is, and that nothing is replaced unasked."""
+"""Writes files so that the old one stays intact until the new one is complete, and replaces nothing without being
+asked.
+"""
 
 from __future__ import annotations
 
@@ -22,26 +24,26 @@ _NAMED = 4
 
 
 def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True) -> None:
-    """Writes aside, makes sure it is on the disk, then puts it in its place.
+    """Write to the side, make sure the data is on disk, and then move it into place.
 
-    A file that was there keeps its mode; of a symbolic link, what it points to is written. A process that is killed
-    meanwhile leaves nothing behind where the file system knows files without a name (``O_TMPFILE``); elsewhere its
-    leavings go with the next file that is written into the same folder.
+    An existing file keeps its mode; for a symbolic link, its target is written. A process that is killed meanwhile
+    leaves nothing behind if the file system supports files without a name (``O_TMPFILE``); elsewhere its leftovers
+    are removed when the next file is written into the same folder.
 
     Parameters
     ----------
     content : bytes | IO[bytes]
         All of it, or a file that is read from its beginning.
     replace : bool
-        Whether a file of that name may be replaced.
+        Whether an existing file may be replaced.
 
     Raises
     ------
     WouldReplace
-        There is one, and it may not.
+        The file exists and may not be replaced.
     SaveFailed
-        The folder is missing or unwritable, the disk is full, or the name is of no plain file; a file of that
-        name is as it was.
+        The folder is missing or unwritable, the disk is full, or the name does not belong to a regular file. An
+        existing file is untouched.
     """
     aside: Path | None = None
     try:
@@ -87,14 +89,14 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
 
 
 def write_each(files: Iterable[tuple[Path, bytes | IO[bytes]]], *, replace: bool = True) -> None:
-    """Writes several files, each as ``write_whole`` does.
+    """Write several files, each like ``write_whole``.
 
     Raises
     ------
     WouldReplace
-        One is there, and it may not be replaced.
+        A file exists and may not be replaced.
     SaveFailed
-        One could not be written; the error says which ones were, and these stay.
+        A file could not be written. The error names those that were; they stay.
     """
     written: list[str] = []
     for path, content in files:
@@ -110,7 +112,7 @@ def write_each(files: Iterable[tuple[Path, bytes | IO[bytes]]], *, replace: bool
 
 
 def make_folder(folder: Path) -> None:
-    """Makes a folder where there is none.
+    """Make a folder if it does not exist.
 
     Raises
     ------
@@ -126,8 +128,8 @@ def make_folder(folder: Path) -> None:
 
 
 def keep_beside(path: Path, word: str) -> Path:
-    """Copies a file to "name-word.ending" in its folder, unless the same copy is there; under a number where another
-    one is. Returns where it lies.
+    """Copy a file to "name-word.ending" in its folder, unless the same copy exists; with a number if another file is
+    there. Returns its path.
 
     Raises
     ------
@@ -152,12 +154,12 @@ def keep_beside(path: Path, word: str) -> Path:
 
 
 def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
-    """Does nothing where files may be replaced, or none is there.
+    """Do nothing if files may be replaced, or none exists.
 
     Raises
     ------
     WouldReplace
-        Some are there; it names them.
+        Some files exist; the error names them.
     """
     there = [] if replace else [path for path in paths if os.path.lexists(path)]
     if there:
@@ -177,7 +179,7 @@ def _listed(names: Sequence[str]) -> str:
 
 
 def sweep(folder: Path) -> None:
-    """Removes what processes of this machine that no longer run left half written in a folder."""
+    """Remove what processes of this machine that no longer run have left half-written in a folder."""
     for left in folder.glob(f"{_ASIDE}{_host()}-*"):
         number = left.name.removeprefix(f"{_ASIDE}{_host()}-").split("-")[0]
         if number.isdigit() and not Path(f"/proc/{number}").exists():
@@ -201,7 +203,7 @@ def _status(path: Path) -> os.stat_result | None:
 
 
 def _opened_aside(target: Path) -> tuple[int, Path | None]:
-    """(a file open for writing in the folder of the target, its name; None where it has none yet)."""
+    """A file open for writing in the folder of the target, and its name; None if it has none yet."""
     with contextlib.suppress(OSError):  # not every file system knows them
         return os.open(target.parent, os.O_TMPFILE | os.O_WRONLY | os.O_CLOEXEC, 0o666), None
     aside = _aside(target)
@@ -217,7 +219,7 @@ def _keep_owner_and_mode(handle: int, before: os.stat_result | None) -> None:
 
 
 def _on_the_disk(folder: Path) -> None:
-    """The new name too is on the disk, where the file system lets one ask for that."""
+    """Make sure that the new name is on disk too, where the file system allows that."""
     with contextlib.suppress(OSError):
         handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
         try:

@@ -1,4 +1,4 @@
-"""Pieces made larger by what their material shrinks, so that they have their size when they are cold."""
+"""Enlarges pieces by the shrinkage of their material, so that they have their size when they are cold."""
 
 from __future__ import annotations
 
@@ -13,9 +13,9 @@ from ..results.outcome import Piece
 
 
 def as_printed(pieces: Sequence[Piece], printer: Printer) -> list[Piece]:
-    """The pieces as files have them: each larger by 1 / (1 - s), s of its own material, about the middle of its place
-    on the bed, on which it stays (definitions: estimates). Clearances are right when it has shrunk. Their figures are
-    those of the cold piece.
+    """The pieces as files store them: each larger by 1 / (1 - s), s of its own material, about the middle of its
+    place on the bed, where it stays (definitions.md: estimates). Clearances are right after shrinking. The
+    figures are those of the cold piece.
     """
     return [_grown(piece, piece.on(printer).growth) for piece in pieces]
 

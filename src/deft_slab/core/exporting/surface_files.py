@@ -1,4 +1,4 @@
-"""Surfaces as the bytes of a file, in the open formats; and read again by readers that are not ours."""
+"""Surfaces as the bytes of a file in the open formats, and read back by readers that are not ours."""
 
 from __future__ import annotations
 
@@ -20,12 +20,16 @@ _GLB = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]]) / 1000.0
 
 
 def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floats32, Ints]:
-    """A surface as a file will hold it, looked at as it will be read: (corners (n, 3) mm, triangles (m, 3)).
+    """A surface as a file will store it, checked the way it will be read.
+
+    Returns
+    -------
+    (n, 3) float32, mm; (m, 3) int64
 
     Raises
     ------
     SaveFailed
-        It is closed, and would not be in the file.
+        It is closed, but would not be in the file.
     """
     corners, triangles = on_grid(vertices, triangles)
     if closed and not watertight(triangles, len(corners)):
@@ -37,7 +41,7 @@ def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floa
 
 
 def surface_bytes(vertices: Floats, triangles: AnyInts, ending: str, title: str, *, closed: bool) -> bytes:
-    """A surface, (n, 3) mm and (m, 3), in one of the plain formats. Raises SaveFailed as ``in_file``."""
+    """A surface in one of the plain formats. Raises as ``in_file``."""
     corners, triangles = in_file(vertices, triangles, closed=closed)
     if ending == "stl":
         return _stl(corners, triangles, title)
@@ -58,8 +62,12 @@ def _stl(corners: Floats32, triangles: Ints, title: str) -> bytes:
 
 
 def read_again(content: bytes, ending: str) -> list[tuple[Floats, Ints]]:
-    """The surfaces in a file, each (corners (n, 3) mm where it is printed, triangles (m, 3)): by lib3mf in its strict
-    mode, or by trimesh.
+    """The surfaces in a file, read by lib3mf in its strict mode, or by trimesh.
+
+    Returns
+    -------
+    list of ((n, 3) float64, (m, 3) int64)
+        Vertices in mm where they are printed, and triangles.
 
     Raises
     ------

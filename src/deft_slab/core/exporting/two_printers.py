@@ -1,4 +1,4 @@
-"""Which piece is printed on which of two printers, so that all of them are done soonest."""
+"""Decides which piece is printed on which of two printers, so that all are done soonest."""
 
 from __future__ import annotations
 
@@ -19,16 +19,16 @@ _FILLED = 0.6
 
 
 def shared_out(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> Plan:
-    """The plan, with each piece on the first or on the second printer. What fits one alone, or is of a material that
-    one alone has, is printed there.
+    """The plan with each piece on the first or on the second printer. A piece that fits only one of them, or is of a
+    material that only one has, is printed there.
 
-    What takes longest goes first to where it is done sooner (Graham 1969); then pieces are moved and changed for each
-    other while that ends sooner. The hours of a bed are estimated from those of its pieces.
+    What takes longest is assigned first, to where it is done sooner (Graham 1969). Then pieces are moved and
+    exchanged as long as the end comes sooner. The hours of a bed are estimated from those of its pieces.
 
     Raises
     ------
     BadPlan
-        The plan has no second printer. As ``Evaluator.evaluate`` else.
+        The plan has no second printer. Otherwise raises as ``Evaluator.evaluate``.
     """
     if plan.second is None:
         raise BadPlan(tr("There is no second printer."), remedy=tr("Choose one first."))
@@ -58,7 +58,7 @@ class _Task:
     Attributes
     ----------
     seconds, areas : tuple[float, float]
-        Of one copy on the first and on the second printer, mm2.
+        The time (s) and the area (mm2) of one copy, on the first and on the second printer.
     may : tuple[bool, bool]
         Whether it can be printed on each.
     """
@@ -82,7 +82,7 @@ class _Task:
 
 
 def _shared(tasks: Sequence[_Task], printer: Printer, second: Printer) -> list[bool]:
-    """Whether each goes to the second printer."""
+    """Whether each piece goes to the second printer."""
     both = (printer, second)
     goes = [not task.may[0] for task in tasks]
     free = [n for n, task in enumerate(tasks) if all(task.may)]
@@ -110,7 +110,9 @@ def _shared(tasks: Sequence[_Task], printer: Printer, second: Printer) -> list[b
 
 
 def _estimated(tasks: Sequence[_Task], side: bool, printer: Printer) -> float:
-    """Seconds of all beds: of filament the sum; of resin, where the tallest go together, of the tallest on each bed."""
+    """The time of all beds in seconds. Filament: the sum. Resin: the tallest piece on each bed, with the tallest
+    together.
+    """
     copies = [(task.seconds[side], task.areas[side]) for task in tasks for _ in range(task.copies)]
     if printer.kind == "filament":
         return math.fsum(seconds for seconds, _ in copies)

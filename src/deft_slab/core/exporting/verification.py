@@ -1,4 +1,4 @@
-"""Files read again, before they are saved, and compared with what they are to be of."""
+"""Reads files again before they are saved, and compares them with what they should contain."""
 
 from __future__ import annotations
 
@@ -22,17 +22,17 @@ _ROUNDING = 2e-4
 def verified(
     content: bytes, ending: str, wanted: Sequence[tuple[Floats, float | None]], name: str
 ) -> tuple[int, float, tuple[float, float, float]]:
-    """(triangles, mm3, (3,) mm) of a file as it reads.
+    """The triangles, the volume in mm3 and the size in mm of a file as it reads back.
 
     Parameters
     ----------
     wanted : Sequence[tuple[Floats, float | None]]
-        Of each surface in it its corners (n, 3) mm, and its volume in mm3, None where it is open.
+        For each surface its vertices (n, 3) in mm, and its volume in mm3, None if it is open.
 
     Raises
     ------
     SaveFailed
-        It is not closed, or not at its place, or not of that volume.
+        It is not closed, not in its place, or has another volume.
     """
     read = read_again(content, ending)
     if len(read) != len(wanted):

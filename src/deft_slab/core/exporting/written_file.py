@@ -8,12 +8,14 @@ from pathlib import Path
 
 @dataclass(frozen=True)
 class Written:
-    """Attributes
+    """A file that was written.
+
+    Attributes
     ----------
     path : Path
-        The file.
+        Its path.
     pieces : int
-        How many are in it, or are to be printed of it.
+        How many pieces are in it, or are to be printed from it.
     beds : int
         How many beds they take.
     """

@@ -58,16 +58,16 @@ class Rods:
 
 @dataclass(eq=False)
 class _Rod:
-    """heights, middles (2,),
+    """A rod that is followed from section to section. ``heights`` and ``middles`` (2,) are those of its sections.
 
     Attributes
     ----------
     across : list[float]
-        Of its sections, mm.
+        The diameter of its sections, in mm.
     shell : int
-        That it is of.
+        The shell that it is part of.
     lost : int
-        Sections since the last.
+        How many sections ago it was last seen.
     """
 
     heights: list[float]
@@ -87,17 +87,17 @@ class _Rod:
 
 @dataclass(frozen=True, eq=False)
 class _Outlines:
-    """Of one section.
+    """The outlines of one section.
 
     Attributes
     ----------
     middles : (k, 2) float64
     across : (k,) float64, mm
-        The diameter of the circle as large.
+        The diameter of a circle of the same area.
     facet : (k,) int64
-        One that it passes.
+        A facet that the outline passes.
     small : (k,) bool
-        Which are small and round.
+        Whether it is small and round.
     """
 
     middles: Floats
@@ -108,22 +108,22 @@ class _Outlines:
 
 @dataclass(frozen=True, eq=False)
 class _Standing:
-    """A surface as it stands on one end of an axis.
+    """A surface standing on one end of an axis.
 
     Attributes
     ----------
     corners : (n, 3) float64
-        With the axis last.
+        The vertices with that axis last.
     sign : float
-        1 where it stands on the lower end, -1 on the upper one.
+        1 if it stands on the lower end, -1 on the upper one.
     end : float
-        Of the axis, there.
+        The coordinate of the end.
     height : float, mm
-        Of all of it.
+        Its height.
     low, high : (m,) float64
-        Of its facets, along the axis.
+        The extent of its facets along the axis.
     thickest : float, mm
-        Of a rod.
+        The largest diameter of a rod.
     """
 
     solid: Solid
@@ -137,7 +137,7 @@ class _Standing:
 
     @classmethod
     def on_both(cls, solid: Solid, axis: int) -> Iterator[_Standing]:
-        """On the lower end of an axis, and on the upper one."""
+        """The surface on the lower end of an axis, and on the upper one."""
         corners = np.take(solid.vertices, [(axis + 1) % 3, (axis + 2) % 3, axis], axis=1)
         along = np.ascontiguousarray(corners[:, 2])
         # a corner at a time: the library is slow along an axis of three
@@ -148,7 +148,7 @@ class _Standing:
             yield cls(solid, corners, sign, end, ends[1] - ends[0], low, high, _THICKEST * solid.diagonal)
 
     def section(self, height: float) -> _Outlines:
-        """The outlines at a height over the end."""
+        """The outlines at a height above the end."""
         t, height = self.solid.triangles, self.end + self.sign * height
         facets = np.flatnonzero((self.low < height) & (self.high > height))
         if not len(facets):
@@ -180,7 +180,7 @@ class _Standing:
         return _Outlines(middles, across, facet, small)
 
     def promises(self) -> bool:
-        """Whether enough small round outlines stand over its end."""
+        """Whether enough small round outlines stand above its end to go on looking."""
         counts = [int(self.section(share * self.height).small.sum()) for share in _LOOKS]
         return sum(count >= LEAST_RODS for count in counts) >= 2
 
@@ -227,7 +227,7 @@ class _Standing:
         return [rod for rod, tip in zip(slender, self._tips(slender, step), strict=True) if tip < _TIP * rod.thick]
 
     def _tips(self, rods: list[_Rod], step: float) -> list[float]:
-        """mm across the thinnest outline near the upper end of each rod."""
+        """The diameter of the thinnest outline near the upper end of each rod, in mm."""
         thin = [min(rod.across[-2:]) for rod in rods]
         wanted = np.array([rod.heights[-1] for rod in rods])
         for height in np.unique(wanted):
@@ -243,7 +243,12 @@ class _Standing:
         return thin
 
     def shares(self, rods: list[_Rod], shells: Shells) -> Floats:
-        """(k,) share of the area of each shell that lies on rods, or below where they begin."""
+        """How much of the area of each shell lies on rods, or below where they begin, as a share.
+
+        Returns
+        -------
+        (k,) float64
+        """
         places = np.concatenate([np.c_[rod.middles, rod.heights] for rod in rods])
         reach = np.concatenate([np.full(len(rod.heights), rod.thick) for rod in rods])
         step = self.height / _SECTIONS
@@ -263,7 +268,7 @@ class _Standing:
 
 
 def rods_of(solid: Solid, shells: Shells) -> Rods | None:
-    """The rods of a surface that look like supports; None where there are too few of them, or nothing else."""
+    """The rods of a surface that look like supplied supports; None if there are too few of them, or nothing else."""
     for standing in chain.from_iterable(_Standing.on_both(solid, axis) for axis in (2, 1, 0)):
         if not standing.promises():
             continue

@@ -1,4 +1,4 @@
-"""A surface as a file gave it, and the same with its corners joined."""
+"""A surface as a file contained it, and the same with its vertices merged."""
 
 from __future__ import annotations
 
@@ -27,13 +27,19 @@ _FAR = 100.0
 
 
 def shown(path: Path) -> str:
-    """The name of a file as it can be printed and kept: what is no text in it replaced."""
+    """The name of a file, made printable: whatever is not text in it is replaced."""
     name = path.name.encode("utf-8", "replace").decode("utf-8", "replace")
     return harmless(name)
 
 
 def refuse_too_many(triangles: int) -> None:
-    """Raises UnreadableFile where a file comes to more triangles than are read."""
+    """Refuse a file with more triangles than are read.
+
+    Raises
+    ------
+    UnreadableFile
+        There are too many.
+    """
     if triangles > MOST_TRIANGLES:
         raise UnreadableFile(
             tr("The file comes to {triangles:,} triangles, and {most_triangles:,} are the most that are read.",
@@ -44,23 +50,26 @@ def refuse_too_many(triangles: int) -> None:
 
 @dataclass(frozen=True, eq=False)
 class Surface:
-    """Attributes
+    """A surface as a file contained it.
+
+    Attributes
     ----------
     vertices : (n, 3) float64
         In ``unit``.
     triangles : (m, 3) int32
     unit : Unit | None
-        As the file states it, else None.
+        The unit that the file states; None if it states none.
     grid : float
-        What all coordinates are whole multiples of, once tidied; 0 before.
-    parts : (name, number of triangles)
-        Of each named object of the file, in the order of the triangles; empty where the file names none.
+        Once tidied, all coordinates are whole multiples of this; 0 before.
+    parts : tuple of (str, int)
+        The name and the number of triangles of each named object, in the order of the triangles. Empty if the
+        file names none.
     y_up : bool
-        The format says that +Y is up.
+        Whether the format says that +Y is up.
     notes : tuple[str, ...]
-        Sentences on what is odd about the file.
+        What is odd about the file, a sentence each.
     complete : bool
-        Nothing that the file announces is missing from it.
+        Whether everything that the file announces was there.
     """
 
     vertices: Floats
@@ -80,9 +89,9 @@ class Contents:
     Attributes
     ----------
     project : Project | None
-        Where the file is one of ours, with the surfaces of its guests by content hash.
+        The project, if the file is one of ours, with the surfaces of its guests by content hash.
     exact : bool
-        The file holds exact faces, drawn at some fineness.
+        Whether the file contains exact surfaces, converted to triangles with some accuracy.
     """
 
     surface: Surface
@@ -95,7 +104,18 @@ def surface_of(
     named: Sequence[tuple[str, Floats, Ints32]], unit: Unit | None = None, *, y_up: bool = False,
     notes: tuple[str, ...] = (),
 ) -> Surface:
-    """One surface of named objects: (name, vertices, triangles) each. Raises UnreadableFile where they are too many."""
+    """One surface made of named objects.
+
+    Parameters
+    ----------
+    named : Sequence[tuple[str, Floats, Ints32]]
+        Name, vertices and triangles of each.
+
+    Raises
+    ------
+    UnreadableFile
+        There are too many triangles.
+    """
     refuse_too_many(sum(len(faces) for _, _, faces in named))
     start, vertices, triangles = 0, [np.empty((0, 3))], [np.empty((0, 3), np.int32)]
     for _, points, faces in named:
@@ -107,7 +127,8 @@ def surface_of(
 
 
 def grid_for(vertices: Floats) -> float:
-    """A power of two, about a millionth of the largest coordinate; not finer than for a model of a millionth.
+    """A power of two, about a millionth of the largest coordinate, but not finer than for a model of a millionth of
+    a unit.
 
     Parameters
     ----------
@@ -118,10 +139,10 @@ def grid_for(vertices: Floats) -> float:
 
 
 def snapped(vertices: Floats, grid: float) -> Floats:
-    """Coordinates at whole multiples of a grid.
+    """Coordinates rounded to whole multiples of a grid.
 
-    3MF holds coordinates as decimal text, and its library reads them back with the last bits of a float32 changed. A
-    grid a little coarser than those bits lets a project open with the very model that was saved.
+    3MF stores coordinates as decimal text, and its library reads them back with the last bits of a float32 changed. A
+    grid slightly coarser than those bits lets a project open with exactly the model that was saved.
 
     Parameters
     ----------
@@ -132,7 +153,7 @@ def snapped(vertices: Floats, grid: float) -> Floats:
 
 
 def _near_origin(surface: Surface) -> Surface:
-    """A model that lies far away, moved to where its coordinates can be kept exactly; it says so."""
+    """A model that lies far away, moved to where its coordinates can be stored exactly, with a note about it."""
     stands = np.zeros(len(surface.vertices), np.bool_)
     stands[surface.triangles] = True
     if not stands.any():
@@ -153,8 +174,8 @@ def _near_origin(surface: Surface) -> Surface:
 
 
 def tidy(surface: Surface) -> Surface:
-    """Corners at the same place joined, facets without three corners dropped, unused corners too. Corners of
-    different named objects are left apart; objects without facets are dropped.
+    """Merge vertices at the same place, and drop facets without three different vertices, unused vertices, and
+    objects without facets. Vertices of different named objects stay apart.
     """
     surface = _near_origin(surface)
     grid = grid_for(surface.vertices)

@@ -1,7 +1,7 @@
-"""3MF in: any 3MF as a model, ours as a project.
+"""Reads 3MF: any 3MF as a model, ours as a project.
 
-A project is a valid 3MF: the pieces are its build items, the opened model an object that no build item uses, and the
-plan a JSON attachment. Format: 3MF Core Specification 1.3 (3MF Consortium), read by its reference library.
+A project is a valid 3MF: the pieces are its build items, the opened model is an object that no build item uses, and
+the plan is a JSON attachment. Format: 3MF Core Specification 1.3 (3MF Consortium), read by its reference library.
 """
 
 from __future__ import annotations
@@ -48,12 +48,12 @@ def wrapper() -> Any:
 
 
 def read_3mf(path: Path) -> Contents:
-    """The model in a 3MF, and the project if it is one of ours.
+    """Read the model in a 3MF, and the project if it is one of ours.
 
     Raises
     ------
     UnreadableFile
-        Damaged, too large, or a project from a newer version.
+        It is damaged, too large, or a project from a newer version.
     """
     check_package(path)
     model = wrapper().CreateModel()
@@ -75,8 +75,8 @@ def read_3mf(path: Path) -> Contents:
 
 
 def check_package(path: Path) -> None:
-    """Refuses what is no zip, unpacks to too much, declares XML entities (which a 3MF must not), or puts one object
-    into another so often that reading it would not end.
+    """Refuse a file that is not a zip, unpacks to too much, declares XML entities (which a 3MF must not), or nests
+    objects so deeply that reading it would not end.
 
     Raises
     ------
@@ -135,22 +135,22 @@ _Object = tuple[str, bytes]
 
 @dataclass
 class _Nesting:
-    """Which objects are put into which.
+    """Which objects contain which.
 
     Attributes
     ----------
     inside : dict[_Object, list[_Object]]
         The components of each object.
     items : list[_Object]
-        What is on the bed.
+        The objects on the bed.
     """
 
     inside: dict[_Object, list[_Object]] = field(default_factory=dict)
     items: list[_Object] = field(default_factory=list)
 
     def weight(self) -> int:
-        """How many objects all that is on the bed comes to; over ``_MOST_OBJECTS`` as soon as it is clear that it is
-        more, or where an object holds itself.
+        """How many objects everything on the bed amounts to. Stops above ``_MOST_OBJECTS``, also if an object
+        contains itself.
         """
         known: dict[_Object, int] = {}
         for root in self.items:
@@ -172,8 +172,8 @@ class _Nesting:
 
 
 def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> None:
-    """Follows which object is put into which, in a text that is never held as a whole. The order of attributes, and
-    what a part is called, say nothing: every part that is XML is looked through.
+    """Record which object contains which, reading the text piecewise. The order of attributes and the names of parts
+    mean nothing, so every part that is XML is read.
     """
     current, rest = (name, b""), b""
     first = True
@@ -218,7 +218,7 @@ def _project_in(model: Any) -> Project | None:
 
 
 def mesh_arrays(mesh: Any) -> tuple[Floats, Ints32]:
-    """Vertices and triangles of a mesh object. (The library's own getters make a Python object of each.)"""
+    """The vertices and triangles of a mesh object. The library's own getters would make a Python object of each."""
     library, check = mesh._wrapper.lib, mesh._wrapper.checkError
     needed = ctypes.c_uint64(0)
     count = mesh.GetVertexCount()
@@ -250,12 +250,17 @@ def _sources_in(path: Path, model: Any) -> tuple[Surface, dict[str, Surface]]:
 
 
 def _matrix(transform: Any) -> Floats:
-    """(4, 3): 3MF transforms act on row vectors from the right; the last row moves."""
+    """The matrix of a 3MF transform, which acts on row vectors from the right; the last row is the translation.
+
+    Returns
+    -------
+    (4, 3) float64
+    """
     return np.array([list(row) for row in transform.Fields], float)
 
 
 def strict_reader() -> tuple[Any, Any]:
-    """(an empty document of the library, a reader into it that passes over nothing that is wrong)."""
+    """An empty document of the library, and a reader into it that tolerates no error."""
     model: Any = wrapper().CreateModel()
     reader = model.QueryReader("3mf")
     reader.SetStrictModeActive(True)
@@ -263,8 +268,17 @@ def strict_reader() -> tuple[Any, Any]:
 
 
 def items_in(model: Any) -> list[tuple[str, Floats, Ints32]]:
-    """(name, corners (n, 3) mm at its place, triangles (m, 3)) of each mesh on the build platform of a model of the
-    library. Raises UnreadableFile where it is nested too deeply, or too large.
+    """The meshes on the build platform of a model of the library.
+
+    Returns
+    -------
+    list of (str, (n, 3) float64, (m, 3) int32)
+        The name, the vertices at their place in mm, and the triangles of each.
+
+    Raises
+    ------
+    UnreadableFile
+        The model is nested too deeply, or too large.
     """
     build = _Build(model)
     items = model.GetBuildItems()
@@ -286,8 +300,8 @@ class _Build:
 
     Attributes
     ----------
-    found : (name, vertices, triangles)
-        Of each mesh, at its place.
+    found : list of (str, Floats, Ints32)
+        Name, vertices at their place, and triangles of each mesh.
     """
 
     def __init__(self, model: Any) -> None:

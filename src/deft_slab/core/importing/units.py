@@ -1,4 +1,4 @@
-"""What unit a file without one was probably made in, and which way up it stands."""
+"""Guesses the unit of a file that states none, and which way up its model stands."""
 
 from __future__ import annotations
 
@@ -15,7 +15,13 @@ _SHARE: dict[Unit, float] = {"mm": 0.86, "cm": 0.04, "m": 0.03, "in": 0.07}
 
 
 def likely_unit(longest: float) -> Unit:
-    """The likeliest unit of a file whose longest side is so many units long: usual units and usual lengths weigh."""
+    """The most likely unit of a file, judged by which units and lengths are common.
+
+    Parameters
+    ----------
+    longest : float
+        The longest side of the model in units of the file.
+    """
 
     def weight(unit: Unit) -> float:
         off = math.log(max(longest, 1e-12) * UNITS[unit] / _USUAL_LENGTH) / _SPREAD
@@ -25,7 +31,7 @@ def likely_unit(longest: float) -> Unit:
 
 
 def _flat_below(solid: Solid, axis: int) -> float:
-    """Area of the facets that lie at the low end of an axis and face that way."""
+    """The area of the facets that lie at the low end of an axis and face that way."""
     height = solid.vertices[:, axis]
     lowest = height <= height.min() + 2e-3 * float(solid.size.max())
     flat = lowest[solid.triangles].all(axis=1) & (solid.area_vectors[:, axis] < 0)
@@ -33,7 +39,7 @@ def _flat_below(solid: Solid, axis: int) -> float:
 
 
 def stands_on_y(solid: Solid) -> bool:
-    """Whether a model was probably made with +Y up: it has a flat foot towards -Y and hardly one towards -Z."""
+    """Whether a model was probably made with +Y up: it has a flat foot towards -Y, and hardly any towards -Z."""
     foot, other = _flat_below(solid, 1), _flat_below(solid, 2)
     section = float(solid.size[0] * solid.size[2])
     return foot > 0.02 * section and foot > 5 * other

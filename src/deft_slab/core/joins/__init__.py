@@ -1,8 +1,9 @@
-"""Joins, as documents that can carry themselves out: what holds two pieces where a cut has parted them. One module for
-each kind of join.
+"""The kinds of join: documents that say what holds two pieces together where a cut has parted them, and can build
+it. One module for each kind.
 
-Every module in this folder is loaded, and a class in it that names its ``kind`` is a kind of join: see ``kind.Join``
-for what it has to have. Lengths in mm, points and directions in the model frame; clearance is per side.
+Every module in this folder is imported, and a class in it that states its ``kind`` is a kind of join; see
+``kind.Join`` for what it must have. Lengths are in mm, points and directions in the model frame; clearances are per
+side.
 """
 
 from __future__ import annotations

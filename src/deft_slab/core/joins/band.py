@@ -19,16 +19,16 @@ _FOLLOWS = {
 
 
 class BandJoin(Strip):
-    """It lies over the seam on the surface, a clearance away from it, and is printed apart.
+    """A band that lies over the seam on the surface, a clearance away from it, and is printed separately.
 
     Attributes
     ----------
     follows : Literal[seam, axis, spot]
-        The seam's own way; the axis, which is the way of the contact, as a ring of one radius; or the spot of
-        the seam that is nearest to its place, as a round patch: a cap over a meeting point.
+        "seam": it follows the seam. "axis": it is a ring of one radius about the direction of the contact.
+        "spot": it is a round patch at the point of the seam nearest to its place, as a cap over a meeting point.
     girth : float, mm
-        Measured with a tape around the printed parts, at the seam; the band is made larger or smaller across by
-        measured / nominal; None: as the parts are to be.
+        The girth around the printed parts at the seam, measured with a tape. The band is scaled across by
+        measured / nominal; None: the parts have their nominal size.
     """
 
     kind: Literal["band"] = "band"

@@ -1,4 +1,4 @@
-"""Polygons across a contact, drawn out from its face: loaded when a join needs them."""
+"""Polygons across a contact, extruded from its face. Imported only when a join needs them."""
 
 from __future__ import annotations
 
@@ -13,8 +13,14 @@ from .kind import ContactGround, Site, Which
 def column_of(
     shape: shapely.Geometry, ground: ContactGround, site: Site, carrier: Which, height: float, into: float = 0.0
 ) -> manifold3d.Manifold:
-    """Polygons across a flat contact, from so many mm below its face to so many over it, away from a carrier; model
-    frame.
+    """Polygons across a flat contact, extruded from below its face to above it, away from a carrier; model frame.
+
+    Parameters
+    ----------
+    height : float, mm
+        How far above the face.
+    into : float, mm
+        How far below the face.
     """
     axes = site.axes(carrier)
     turn = axes[:2] @ site.frame[:2].T

@@ -1,4 +1,4 @@
-"""Holes for a piece of round stock: rods, nails, ends of filament."""
+"""Holes for round stock: rods, nails, ends of filament."""
 
 from __future__ import annotations
 
@@ -23,16 +23,18 @@ STOCK = (1.0, 1.75, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0)
 
 
 class DowelJoin(Join):
-    """Attributes
+    """A hole in each piece for a piece of round stock.
+
+    Attributes
     ----------
     diameter : float, mm
-        Of the rod; the hole is wider by twice the clearance and by the allowance; depth_first,.
-    depth_second : float, mm
-        How deep it goes into each piece.
-    allowance : float, mm
-        None: what the printer needs; roofed_first,.
-    roofed_second : bool
-        Which of its holes end in a roof that prints without support over a base.
+        The diameter of the rod. The hole is wider by twice the clearance and by the allowance.
+    depth_first, depth_second : float, mm
+        How deep the hole goes into each piece.
+    allowance : float, mm, or None
+        None: what the printer needs.
+    roofed_first, roofed_second : bool
+        Which holes end in a roof that prints without support.
     """
 
     kind: Literal["dowel hole"] = "dowel hole"
@@ -46,14 +48,13 @@ class DowelJoin(Join):
     word = tr("dowel hole")
 
     def width(self, clearance: float, allowance: float) -> float:
-        """mm: of the hole.
+        """The diameter of the hole in mm.
 
         Parameters
         ----------
-        clearance : float
-            mm per side.
+        clearance : float, mm per side
         allowance : float, mm
-            What the printer's holes are made larger by.
+            How much larger the printer's holes are made.
         """
         return self.diameter + 2 * clearance + (allowance if self.allowance is None else self.allowance)
 

@@ -11,12 +11,14 @@ from .peg import Peg
 
 
 class KeyJoin(Peg):
-    """Attributes
+    """A key that stands out of one piece, and its socket in the other.
+
+    Attributes
     ----------
     carrier : Which
-        The piece that it stands out of.
+        The piece that the key stands out of.
     roofed : bool
-        Its socket ends in a roof that prints without support over a base.
+        Whether the socket ends in a roof that prints without support.
     """
 
     kind: Literal["key"] = "key"

@@ -1,4 +1,4 @@
-"""The bodies of keys: loaded when one is made."""
+"""The bodies of keys. Imported only when one is made."""
 
 from __future__ import annotations
 
@@ -22,7 +22,13 @@ ROOT = 0.4
 
 
 def profile_of(peg: PegShape, site: Site, axes: Floats) -> KeyProfile | Followed:
-    """Its outline about the place of a site, in a frame whose rows are (3, 3) axes. Raises JoinFailed."""
+    """The outline of a key about its place, in a frame with the given axes as rows.
+
+    Raises
+    ------
+    JoinFailed
+        It cannot be as small or as large as that.
+    """
     if peg.inset is not None:
         return _followed(peg, peg.inset, site, axes)
     across = [axes[:2] @ np.array(ridge) for ridge in peg.ridges]
@@ -31,7 +37,7 @@ def profile_of(peg: PegShape, site: Site, axes: Floats) -> KeyProfile | Followed
 
 
 def _followed(peg: PegShape, inset: float, site: Site, axes: Floats) -> Followed:
-    """The outline of the part of a contact that a place is in, or nearest to."""
+    """The outline of that part of a contact that a place is in, or nearest to."""
     ground = site.ground
     if ground is None or not ground.flat:
         raise JoinFailed(tr("A key that follows the contact's outline needs a flat contact."))
@@ -44,23 +50,33 @@ def _followed(peg: PegShape, inset: float, site: Site, axes: Floats) -> Followed
 
 
 def rim_of(peg: PegShape, site: Site) -> Floats:
-    """(k, 3) mm, model frame: its outline on the face. Raises JoinFailed."""
+    """The outline of a key on the face of the contact.
+
+    Returns
+    -------
+    (k, 3) float64, mm, model frame
+
+    Raises
+    ------
+    JoinFailed
+        There is no such outline.
+    """
     axes = site.axes("first", peg.along)
     return np.asarray(profile_of(peg, site, axes).section(0.0) @ axes[:2] + site.place)
 
 
 def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.Manifold:
-    """From a frame on the contact, (3, 3) rows, to the model."""
+    """A body moved from a frame on the contact to the model frame."""
     return placed(body, axes.T, site.place)
 
 
 def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> manifold3d.Manifold:
-    """What stands out of a carrier.
+    """The key that stands out of its carrier.
 
     Parameters
     ----------
     root : float, mm
-        By which it goes on behind the face.
+        How far it continues behind the face.
 
     Raises
     ------
@@ -73,9 +89,14 @@ def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> man
 
 
 def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
-    """(a key for both sides, (3,) the way that it lies on the bed): with a flat along it, so that it prints lying,
-    which makes it strong along its length; one that follows the contact is wide and low, and lies on a tip. Raises
-    JoinFailed.
+    """A key for both sides, and the direction in which it lies on the bed. It has a flat along its length, so that
+    it prints lying and is strong along its length. A key that follows the contact is wide and low, and lies on a
+    tip.
+
+    Raises
+    ------
+    JoinFailed
+        It cannot be made.
     """
     axes = site.axes("first", peg.along)
     key = key_of(peg, site, "first", 0.0) + key_of(peg, site, "second", 0.0)
@@ -96,6 +117,7 @@ def hole_in(of: Which, site: Site, wide: float, depth: float, roofed: bool = Fal
     Parameters
     ----------
     wide, depth : float, mm
+        Its diameter and depth.
     roofed : bool
         See ``profile.socket_body``.
     """
@@ -105,12 +127,23 @@ def hole_in(of: Which, site: Site, wide: float, depth: float, roofed: bool = Fal
 
 
 def round_rim(wide: float, site: Site) -> Floats:
-    """(k, 3) mm, model frame: the outline of a round hole on the face."""
+    """The outline of a round hole on the face of the contact.
+
+    Returns
+    -------
+    (k, 3) float64, mm, model frame
+    """
     return np.asarray(KeyProfile.rounded(wide, wide, wide / 2).section(0.0) @ site.axes("first")[:2] + site.place)
 
 
 def socket_of(peg: PegShape, site: Site, carrier: Which, roofed: bool) -> manifold3d.Manifold:
-    """The room for it in the other piece. Raises JoinFailed."""
+    """The socket for a key in the other piece.
+
+    Raises
+    ------
+    JoinFailed
+        It cannot be made.
+    """
     axes = site.axes(carrier, peg.along)
     low, high = site.span(carrier)
     body = socket_body(

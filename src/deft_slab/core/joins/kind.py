@@ -1,6 +1,7 @@
-"""What every kind of join has, and the register of kinds.
+"""The base of every kind of join, and the register of kinds.
 
-As with cuts, the geometry of a kind is in its own module, and what that needs is loaded when a join is first made.
+As with cuts, the geometry of a kind lives in its own module, and what it needs is imported when a join is first
+built.
 """
 
 from __future__ import annotations
@@ -45,7 +46,7 @@ _ROOF = math.radians(UNSUPPORTED)
 
 
 def roof_over(half: float) -> float:
-    """mm that a roof is high which needs no support.
+    """The height of a roof that needs no support, in mm.
 
     Parameters
     ----------
@@ -66,20 +67,25 @@ class ContactGround(Protocol):
     Attributes
     ----------
     frame : (3, 3) float64
-        Rows: two directions across, and the way out.
-    region : shapely.MultiPolygon
-        Polygons, mm across.
-    level : float, mm
-        Along the way out.
-    centre : (2,) float64, mm
-        Across, of the two pieces.
+        Rows: two directions across the contact, and the direction out.
     skin : Solid
-        What of the surface of all pieces no cut has made, those two where they meet.
+        The surface of all pieces that no cut has made, with the two pieces moved so that they meet.
+    region : shapely.MultiPolygon
+        The contact as polygons across, in mm.
+    level : float, mm
+        Its level along the direction out.
+    centre : (2,) float64, mm
+        The centre of the two pieces, across.
     """
 
     @property
     def frame(self) -> Floats:
-        """(3, 3) rows."""
+        """The frame of the contact.
+
+        Returns
+        -------
+        (3, 3) float64
+        """
 
     @property
     def skin(self) -> Solid:

@@ -1,4 +1,4 @@
-"""What is told of joins, contacts and putting pieces together. Plain data, able to travel between processes."""
+"""Reports on joins, contacts and putting pieces together. Plain data, which can be sent between processes."""
 
 from __future__ import annotations
 
@@ -16,10 +16,12 @@ class Turn:
 
     Attributes
     ----------
-    place : (3,)
-        mm and axis : (3,) unit, model frame.
+    place : (x, y, z), mm, model frame
+        A point on its axis.
+    axis : (x, y, z), unit, model frame
+        The axis.
     low, high : float, degrees
-        That the second piece turns about it by the right hand.
+        How far the second piece turns about it, by the right-hand rule.
     """
 
     place: tuple[float, float, float]
@@ -28,7 +30,12 @@ class Turn:
     high: float
 
     def at(self, degrees: float) -> Floats:
-        """(3, 4) rotation and shift, mm, of what has turned by an angle (Rodrigues' formula)."""
+        """Rotation and shift of what has turned by an angle (Rodrigues' formula).
+
+        Returns
+        -------
+        (3, 4) float64
+        """
         x, y, z = self.axis
         angle = math.radians(degrees)
         cross = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
@@ -39,25 +46,27 @@ class Turn:
 
 @dataclass(frozen=True)
 class TurnChecked:
-    """A moving joint, turned through its range and beyond.
+    """A moving joint, checked over its range and beyond.
 
     Attributes
     ----------
     join : str
-        Its id.
+        The id of the join.
     contact : int
-        Its number.
+        The number of the contact.
     turn : Turn
-        See there.
+        How it turns.
     pieces : tuple[int, ...]
-        Numbers, from 0 on, of those that turn with its second piece.
+        The numbers, from 0 on, of the pieces that turn with its second piece.
     held_by : int
-        The number of a contact by which they hang on its first piece too, so that nothing turns, else None.
-    angles : degrees
-    overlaps : mm3
-        Of what turns within what stays, at each.
-    free : degrees
-        The widest range around 0 without any.
+        The number of a contact through which these also hang on its first piece, so that nothing can turn; None
+        if there is none.
+    angles : tuple of float, degrees
+        The angles tested.
+    overlaps : tuple of float, mm3
+        The overlap of what turns with what stays, at each angle.
+    free : (float, float), degrees
+        The widest range around 0 without any overlap.
     """
 
     join: str
@@ -72,15 +81,15 @@ class TurnChecked:
 
 @dataclass(frozen=True)
 class MeetingPoint:
-    """Where the seams of three or more contacts come together.
+    """A point where the seams of three or more contacts come together.
 
     Attributes
     ----------
     place : (3,), mm, model frame
     contacts : tuple[int, ...]
-        Their numbers.
+        The numbers of the contacts.
     likely, worst : float, mm
-        That what meets there may be off, for independent errors and at worst.
+        How far the pieces that meet there may be off: for independent errors, and at worst.
     """
 
     place: tuple[float, float, float]
@@ -96,31 +105,31 @@ class JoinReport:
     Attributes
     ----------
     contact : int
-        The number of the contact that it is on.
+        The number of its contact.
     problem : str
-        Why it was not made, empty where it was.
+        Why it was not made; empty if it was.
     place : mm, model frame
         Where it is.
     moved : float, mm
-        Across from where it was wished.
+        How far it was moved from where the plan puts it.
     clearance : float
-        mm per side.
+        Its clearance, in mm per side.
     least_wall : float, mm
-        The thinnest around it.
+        The thinnest wall around it.
     added, removed, loose : float, mm3
-        To one piece, from both, and printed apart.
+        What was added to one piece, removed from both, and printed separately.
     warnings : tuple[str, ...]
         What may go wrong with it.
     breaks : bool
-        It would go through the surface.
+        Whether it would go through the surface.
     meets : str
-        The id of the join that it would meet.
+        The id of the join that it would intersect.
     outline : (k, 3) float64, mm, model frame
-        Closed, on the face.
+        Its closed outline on the face.
     holds : bool
-        It keeps the pieces from sliding.
+        Whether it keeps the pieces from sliding.
     turn : Turn | None
-        How it moves, where it does.
+        How it turns, if it is a moving joint.
     """
 
     contact: int | None
@@ -142,26 +151,26 @@ class JoinReport:
 
 @dataclass(frozen=True, eq=False)
 class ContactFound:
-    """Where two pieces meet, as far as it is shown.
+    """A contact, as far as it is shown.
 
     Attributes
     ----------
     pieces : tuple[int, int]
-        Numbers of the first and the second, from 0 on.
+        The numbers of the two pieces, from 0 on.
     cut, between : str
-        Whose faces, and the sides of it.
-    place, way_in : (3,)
-        mm and unit vector, model frame; the second piece goes on to the first along it.
-    frame : (3, 3) float64
-        Rows: two directions across, and the way out.
+        The cut, and the sides of it.
+    place, way_in : (x, y, z)
+        A point in mm, and the unit vector along which the second piece moves onto the first, model frame.
     area : float, mm2
-        To glue.
+        The area to be glued.
     flat : bool
-        In one plane across the way in.
+        Whether it lies in one plane across that direction.
     free : bool
-        It does not catch on its way in.
-    outline : (k, 3)
-        mm for each closed line of its edge.
+        Whether nothing catches on the way.
+    frame : (3, 3) float64
+        Rows: two directions across, and the direction out.
+    outline : tuple of (k, 3) float64, mm
+        The closed lines of its edge.
     """
 
     pieces: tuple[int, int]
@@ -183,17 +192,17 @@ class DryMove:
     Attributes
     ----------
     pieces : tuple[int, ...]
-        Numbers, from 0 on, of those that move as one.
+        The numbers, from 0 on, of the pieces that move as one.
     onto : tuple[int, ...]
-        Of those that stay.
+        The numbers of the pieces that stay.
     along : tuple[float, float, float]
-        Unit vector, model frame.
+        The unit vector of the move, model frame.
     contacts : tuple[int, ...]
-        Numbers of those that it closes.
+        The numbers of the contacts that it closes.
     free : float, mm
-        That it can be drawn out until it meets something, inf where it never does.
+        How far the pieces can be pulled out before they collide; inf if they never do.
     meets : tuple[int, int] | None
-        The pair of pieces that meet, None where the whole way is free.
+        The pair of pieces that collide; None if the whole way is free.
     """
 
     pieces: tuple[int, ...]
@@ -206,16 +215,16 @@ class DryMove:
 
 @dataclass(frozen=True)
 class DryFit:
-    """Putting the pieces together.
+    """How the pieces go together.
 
     Attributes
     ----------
     moves : tuple[DryMove, ...]
         First to last.
     turns : tuple[TurnChecked, ...]
-        Of the joints that move.
+        The checks of the moving joints.
     meetings : tuple[MeetingPoint, ...]
-        Where seams meet, worst first.
+        The points where seams meet, worst first.
     """
 
     moves: tuple[DryMove, ...]
@@ -232,11 +241,12 @@ class VentReport:
     reaches : bool
         Whether it opens a void.
     problem : str
-        Why it was not made, empty where it was.
+        Why it was not made; empty if it was.
     length : float, mm
-        Of wall that it goes through; exposure : of the surface there, 0 to 1; -1 where that was not asked for.
+        The thickness of the wall that it goes through. ``exposure`` is that of the surface there, 0 to 1; -1 if
+        it was not computed.
     gap : float, mm
-        Least between its plug and its hole, inf without one.
+        The least distance between its plug and its hole; inf without a plug.
     """
 
     id: str
@@ -254,19 +264,19 @@ class HollowReport:
     Attributes
     ----------
     piece : int
-        The number of the piece, from 0 on, None where it is on none.
+        The number of the piece, from 0 on; None if there is no such piece.
     problem : str
-        Why nothing was made, else empty.
-    voids : mm3
-        Of each, largest first, without the lattice.
+        Why nothing was made; else empty.
+    voids : tuple of float, mm3
+        The volume of each void, largest first, without the lattice.
     removed : float, mm3
-        That the piece has less.
+        How much less the piece has.
     added : float
-        Of plugs.
+        The volume of the plugs.
     least_wall : float, mm
-        The least that was left around the voids, by distance.
+        The least distance from the voids to the surface.
     vents : tuple[VentReport, ...]
-        Of each.
+        What became of each vent.
     """
 
     piece: int | None
@@ -279,7 +289,7 @@ class HollowReport:
 
     @property
     def unvented(self) -> int:
-        """How many voids no vent opens."""
+        """The number of voids that no vent opens."""
         open_ = {vent.void for vent in self.vents if vent.reaches}
         return sum(number not in open_ for number in range(len(self.voids)))
 
@@ -291,28 +301,28 @@ class PostsReport:
     Attributes
     ----------
     piece : int
-        Its number, from 0 on, None where it is no longer there.
-    ids : (k,)
-        Of the posts.
-    lands : (k,)
-        "bed", "piece", "nowhere" or "off", where the surface that it touched is gone.
+        The number of the piece, from 0 on; None if it no longer exists.
+    ids : tuple of str
+        The ids of the posts.
+    lands : (k,) str
+        "bed", "piece", "nowhere", or "off" if the surface that it touched is gone.
     lengths, walls : (k,) float64, mm
-        Of the stem, and of the piece behind the tip.
+        The length of the stem, and the thickness of the piece behind the tip.
     show : (k,) bool
-        Whether it marks a show face.
+        Whether it touches a show face.
     leans : (k,) bool
     as_asked : (k,) bool
-        Whether it stands where its foot was put.
+        Whether it stands where the user put its foot.
     holds : (k,) float64, mm2
-        Past the threshold that are nearest to it.
+        The area past the threshold that is nearest to it.
     contact : (k, 3) float64, mm, model frame
     braces : int
-        How many.
+        The number of braces.
     volume : float, mm3
     area, on_show : float, mm2
-        That tips touch.
+        The area that tips touch, and how much of it lies on show faces.
     vertices, triangles : mm, model frame
-        What is drawn of them.
+        What is drawn of them, in mm, model frame.
     """
 
     piece: int | None
@@ -334,19 +344,26 @@ class PostsReport:
 
     @property
     def made(self) -> Bools:
-        """(k,) which of them stand."""
+        """Which of them stand.
+
+        Returns
+        -------
+        (k,) bool
+        """
         return np.array([land in ("bed", "piece") for land in self.lands], np.bool_)
 
 
 @dataclass(frozen=True, eq=False)
 class RoundEdge:
-    """Attributes
+    """A round edge, as a caliper would read it.
+
+    Attributes
     ----------
     diameter : float, mm
     off : float, mm
-        The most by which a corner is off the circle.
+        The most by which a vertex is off the circle.
     corners : (k, 3) float64
-        Along the edge, mm.
+        The vertices along the edge, in mm.
     """
 
     diameter: float

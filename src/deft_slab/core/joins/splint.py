@@ -1,4 +1,4 @@
-"""A strip on the inside, across the seam: for shells whose wall is too thin for a key or a lap."""
+"""A strip on the inside, across the seam, for shells whose wall is too thin for a key or a lap."""
 
 from __future__ import annotations
 
@@ -12,12 +12,12 @@ from .strip import Strip
 
 
 class SplintJoin(Strip):
-    """It follows the seam on the inside, half of its width on either side, and is printed apart.
+    """A strip that follows the seam on the inside, with half of its width on either side, and is printed separately.
 
     Attributes
     ----------
     parts : int
-        How many it is printed in.
+        The number of parts that it is printed in.
     """
 
     kind: Literal["splint"] = "splint"

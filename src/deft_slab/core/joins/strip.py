@@ -1,4 +1,4 @@
-"""What splints and bands have in common: a strip along a seam, printed apart."""
+"""What splints and bands have in common: a strip along a seam, printed separately."""
 
 from __future__ import annotations
 
@@ -13,12 +13,14 @@ from .kind import Join
 
 
 class Strip(Join):
-    """Attributes
+    """A strip along a seam.
+
+    Attributes
     ----------
     width : float, mm
-        Across the seam.
+        Its width across the seam.
     thickness : float, mm
-        From its face towards the seam to the one away from it: it stands out by that and the clearance.
+        Its thickness. It stands out by that and the clearance.
     """
 
     width: float = Field(default=10.0, ge=1, le=500)

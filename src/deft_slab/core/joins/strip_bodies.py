@@ -1,4 +1,6 @@
-"""Where the seam of a contact is, outside and inside, and what lies along it: loaded when a strip is made."""
+"""Where the seam of a contact is, outside and inside, and the strips that lie along it. Imported only when a strip
+is made.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,11 @@ _FINE = 0.8
 
 
 def seams(ground: ContactGround, *, inner: bool) -> tuple[list[Floats], list[Floats], Floats]:
-    """((k, 3) mm each, the seam on the wished side, the seam on the other side, (k, 3) mm where other cuts end it).
+    """The seam on the wanted side, the seam on the other side, and where other cuts end it.
+
+    Returns
+    -------
+    list of (k, 3), list of (k, 3), (k, 3) float64, mm
 
     Raises
     ------
@@ -57,12 +63,17 @@ def seams(ground: ContactGround, *, inner: bool) -> tuple[list[Floats], list[Flo
 def strip_along(
     site: Site, *, inner: bool, width: float, thickness: float, parts: int, name: str
 ) -> Made:
-    """A strip on the surface, along the whole seam of a contact, a clearance away from it.
+    """A strip on the surface along the whole seam of a contact, a clearance away from it.
 
     Parameters
     ----------
     width, thickness : float, mm
         Raises JoinFailed.
+
+    Raises
+    ------
+    JoinFailed
+        It cannot be made.
     """
     ground = _needed(site)
     lines, others, ends = seams(ground, inner=inner)
@@ -75,7 +86,13 @@ def strip_along(
 
 
 def patch_over(site: Site, *, width: float, thickness: float, name: str) -> Made:
-    """A round patch on the outside, about the place of the seam that is nearest to a site. Raises JoinFailed."""
+    """A round patch on the outside, about the point of the seam that is nearest to a place.
+
+    Raises
+    ------
+    JoinFailed
+        It cannot be made.
+    """
     ground = _needed(site)
     lines, others, _ = seams(ground, inner=False)
     along = np.concatenate([evenly(line, _FINE) for line in lines])
@@ -88,7 +105,13 @@ def patch_over(site: Site, *, width: float, thickness: float, name: str) -> Made
 
 
 def ring_around(site: Site, *, width: float, thickness: float, name: str) -> Made:
-    """A ring about the way of a contact, wide enough for all of its pieces within its width. Raises JoinFailed."""
+    """A ring about the direction of a contact, wide enough for all of its pieces within its width.
+
+    Raises
+    ------
+    JoinFailed
+        It cannot be made.
+    """
     ground = _needed(site)
     lines, _, _ = seams(ground, inner=False)
     frame = site.frame
@@ -116,7 +139,7 @@ def ring_around(site: Site, *, width: float, thickness: float, name: str) -> Mad
 
 
 def resized_to(made: Made, site: Site, girth: float) -> Made:
-    """A band for parts whose girth is another than they were to have: larger or smaller across by as much as that is.
+    """A band for parts whose girth differs from the nominal one: scaled across in proportion.
 
     Parameters
     ----------
@@ -126,6 +149,7 @@ def resized_to(made: Made, site: Site, girth: float) -> Made:
     Raises
     ------
     JoinFailed
+        It differs too much.
     """
     ground = _needed(site)
     frame, factor = site.frame, girth / tape_around(ground)
@@ -138,7 +162,12 @@ def resized_to(made: Made, site: Site, girth: float) -> Made:
 
 
 def tape_around(ground: ContactGround) -> float:
-    """mm: the girth that a tape measures around the outside of a contact, spanning its hollows."""
+    """The girth that a tape measures around the outside of a contact, spanning its hollows.
+
+    Returns
+    -------
+    float, mm
+    """
     lines, _, _ = seams(ground, inner=False)
     return float(shapely.MultiPoint(np.concatenate(lines) @ ground.frame[:2].T).convex_hull.length)
 
@@ -154,15 +183,25 @@ def _loose(bodies: list[manifold3d.Manifold], name: str) -> Made:
 
 
 def _closed(line: shapely.LineString, rings: list[shapely.LineString]) -> shapely.LineString:
-    """A side of a wall, whole where it is one of the rings of its contact."""
+    """A side of a wall, closed if it is one of the rings of its contact."""
     return next((ring for ring in rings if ring.equals(line)), line)
 
 
 def _points(shape: shapely.Geometry) -> Floats:
-    """(k, 2) mm: places of a shape, close to each other."""
+    """Points along a shape, close to each other.
+
+    Returns
+    -------
+    (k, 2) float64, mm
+    """
     return np.asarray(shapely.get_coordinates(shapely.segmentize(shape, _FINE)))
 
 
 def _on(ground: ContactGround, line: shapely.LineString) -> Floats:
-    """(k, 3) mm: a line across, on the face."""
+    """A line across the contact, on its face.
+
+    Returns
+    -------
+    (k, 3) float64, mm
+    """
     return ground.on_face(_points(line))

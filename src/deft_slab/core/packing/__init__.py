@@ -1,1 +1,1 @@
-"""Shapes laid on as few sheets as it takes, by their true outlines."""
+"""Packs shapes onto as few sheets as possible, by their true outlines."""

@@ -1,4 +1,4 @@
-"""Footprints: the shadow of a solid in its seat."""
+"""The footprint: the shadow of a solid in its seat."""
 
 from __future__ import annotations
 
@@ -14,10 +14,8 @@ _known: WeakKeyDictionary[Solid, dict[bytes, shapely.MultiPolygon]] = WeakKeyDic
 
 
 def footprint(solid: Solid, rotation: Floats) -> shapely.MultiPolygon:
-    """The shadow of a solid straight down, mm, in the bed frame before it is moved anywhere; of an open one that of its
-    hull.
-
-    It is kept for as long as the solid is.
+    """The shadow of a solid straight down, in mm, in the bed frame before it is moved; for an open solid that of its
+    hull. It is cached as long as the solid exists.
 
     Parameters
     ----------

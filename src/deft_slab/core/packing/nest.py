@@ -1,9 +1,9 @@
-"""Nesting: shapes on as few sheets as it takes, turned about the vertical, a gap apart.
+"""Nesting: puts shapes onto as few sheets as possible, rotated about the vertical, a gap apart.
 
-Shapes are put, one after the other, where their far edge is nearest to the front, then the left (bottom-left fill,
-Burke, Hellier, Kendall and Whitwell 2006). A grid finds the place: each shape, grown by half the gap, has the cells
-whose middles it covers; where those are free, it is at most a cell short of its distance from the others, and is moved
-by what is missing, exactly. The order of the shapes is varied, and the best of all is kept.
+Shapes are placed one after the other, where their far edge is nearest to the front, and then to the left (bottom-left
+fill, Burke, Hellier, Kendall and Whitwell 2006). A grid finds the place: each shape, grown by half the gap, has the
+cells whose centres it covers. Where those are free, it is at most a cell short of its distance to the others, and is
+moved by exactly what is missing. The order of the shapes is varied, and the best result is kept.
 """
 
 from __future__ import annotations
@@ -21,8 +21,8 @@ from .table import PackingTable
 
 
 def least_sheets(shapes: Sequence[Shape], sheet: Sheet, gap: float) -> int:
-    """No fewer sheets can hold them: all outlines grown by half the gap, against what of a sheet is free, grown as
-    much; one more for each that is larger than a sheet. Of an endless one 1.
+    """A lower bound for the number of sheets: all outlines grown by half the gap, against the free area of a sheet
+    grown by as much; plus one for each shape that is larger than a sheet. For an endless sheet it is 1.
     """
     if not math.isfinite(sheet.deep):
         return 1
@@ -48,15 +48,15 @@ def _fits(shape: Shape, turn: float, sheet: Sheet) -> bool:
 
 
 class Nesting:
-    """Looks for where shapes lie on as few sheets as it takes, ``gap`` mm apart, for as long as it is let; those that
-    are larger than a sheet get one to themselves.
+    """A search for where shapes lie on as few sheets as possible, a gap apart, which can be continued at will. A
+    shape that is larger than a sheet gets one to itself.
 
     Attributes
     ----------
-    best
-        The best so far, known from the start.
-    tried
-        How many orders there were beside the largest first.
+    best : Nested
+        The best so far; there is one from the start.
+    tried : int
+        How many orders were tried besides the first, largest first.
     """
 
     def __init__(self, shapes: Sequence[Shape], sheet: Sheet, gap: float, *, seed: int = 0) -> None:
@@ -72,7 +72,13 @@ class Nesting:
         self.tried = 0
 
     def go_on(self, rounds: int, job: Job = QUIET) -> Nested:
-        """Tries so many orders more; gives the best of all. Raises Cancelled: then what was tried counts."""
+        """Try so many orders more, and return the best of all.
+
+        Raises
+        ------
+        Cancelled
+            The job is no longer wanted; what was tried counts.
+        """
         for number in range(rounds):
             job.step(number / rounds, tr("Laying pieces on beds"))
             self.tried += 1
@@ -86,12 +92,12 @@ class Nesting:
 def nested(
     shapes: Sequence[Shape], sheet: Sheet, gap: float, *, rounds: int = 0, seed: int = 0, job: Job = QUIET
 ) -> Nested:
-    """Shapes on sheets, see ``Nesting``;
+    """Pack shapes onto sheets; see ``Nesting``.
 
     Parameters
     ----------
     rounds : int
-        How many other orders are tried beside the largest first.
+        How many orders are tried besides the first, largest first.
 
     Raises
     ------
@@ -102,7 +108,7 @@ def nested(
 
 
 def _varied(order: list[int], rng: np.random.Generator) -> list[int]:
-    """An order with some shapes moved forward, and some swapped."""
+    """An order with some shapes moved forward and some swapped."""
     varied = list(order)
     for _ in range(int(rng.integers(1, 4))):
         if len(varied) > 1:

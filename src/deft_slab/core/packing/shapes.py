@@ -1,4 +1,4 @@
-"""What is laid, on what, and where it lies: plain data of the nesting."""
+"""What is packed, onto what, and where it lies. Plain data."""
 
 from __future__ import annotations
 
@@ -10,14 +10,14 @@ import shapely
 
 @dataclass(frozen=True)
 class Sheet:
-    """What shapes are laid on.
+    """What shapes are packed onto.
 
     Attributes
     ----------
     wide, deep : float, mm
-        Deep is infinite where it has no end.
-    kept : (x, y, width, depth)
-        mm each, that are kept free.
+        Its size. ``deep`` is infinite if it has no end.
+    kept : tuple of (x, y, width, depth), mm
+        Areas that are kept free.
     """
 
     wide: float
@@ -27,17 +27,17 @@ class Sheet:
 
 @dataclass(frozen=True)
 class Lies:
-    """Where a shape lies:
+    """Where a shape lies.
 
     Attributes
     ----------
     sheet : int
-        Its number, from 0 on.
+        The number of its sheet, from 0 on.
     turn : float, degrees
     x, y : float, mm
-        The low corner of its box.
+        The low corner of its bounding box.
     outside : bool
-        It is larger than a sheet, and has one to itself.
+        Whether it is larger than a sheet, and has one to itself.
     """
 
     sheet: int
@@ -49,17 +49,17 @@ class Lies:
 
 @dataclass(frozen=True, eq=False)
 class Shape:
-    """What is laid.
+    """What is packed.
 
     Attributes
     ----------
-    outline : mm
-    turns : degrees
-        That it may be turned by, the first one wins between equals.
+    outline : MultiPolygon, mm
+    turns : tuple of float, degrees
+        The rotations that are allowed. Between equals the first one wins.
     group : int
         Shapes of different groups do not share a sheet.
     fixed : Lies | None
-        Where it is to lie, at all events.
+        Where it must lie; None: anywhere.
     """
 
     outline: shapely.MultiPolygon
@@ -69,24 +69,32 @@ class Shape:
 
     @cached_property
     def area(self) -> float:
-        """mm2"""
+        """Its area in mm2."""
         return float(self.outline.area)
 
     def turned(self, turn: float) -> shapely.MultiPolygon:
-        """It, turned about the origin by degrees, mm."""
+        """The outline rotated about the origin, in mm.
+
+        Parameters
+        ----------
+        turn : float
+            Degrees.
+        """
         return shapely.affinity.rotate(self.outline, turn, origin=(0.0, 0.0)) if turn else self.outline
 
 
 @dataclass(frozen=True, eq=False)
 class Nested:
-    """Attributes
+    """A result of packing.
+
+    Attributes
     ----------
     places : tuple[Lies, ...]
-        Of the shapes, in their order.
+        Where each shape lies, in the order of the shapes.
     sheets : int
-        How many.
+        The number of sheets.
     fill : float
-        mm of the last sheet that are used.
+        How much of the last sheet is used, in mm.
     """
 
     places: tuple[Lies, ...]
@@ -95,5 +103,5 @@ class Nested:
 
     @property
     def cost(self) -> tuple[int, float]:
-        """What is to be small."""
+        """What is minimised."""
         return self.sheets, self.fill

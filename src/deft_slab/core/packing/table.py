@@ -1,4 +1,4 @@
-"""Laying shapes in one order: a grid finds where each may lie, exact distances say where it does."""
+"""Packs shapes in one given order: a grid finds where each may lie, and exact distances decide where it does."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class _Rings:
     corners : (n, 2) float64, mm
         One ring after the other.
     starts : (r + 1,) int64
-        Where each begins.
+        Where each ring begins.
     """
 
     corners: Floats
@@ -47,22 +47,22 @@ class _Rings:
 
 @dataclass(frozen=True, eq=False)
 class _Turned:
-    """A shape as it lies in one turn.
+    """A shape at one rotation.
 
     Attributes
     ----------
     outline : _Rings
-        Simplified, its low corner at 0, 0.
+        Simplified, with its low corner at 0, 0.
     grown : _Rings
-        By half the gap.
+        The outline grown by half the gap.
     runs : array of int32
-        Its cells, where it lies at whole cells.
+        Its cells when it lies at whole cells.
     size : (2,) float64, mm
-        Of its own box.
+        The size of its own bounding box.
     columns, rows : int
         How many places there are for it on a sheet.
     off : float, mm
-        By which it may be larger than its simplified outline.
+        By how much it may be larger than its simplified outline.
     """
 
     turn: float
@@ -76,7 +76,7 @@ class _Turned:
 
 
 class PackingTable:
-    """What is known of the shapes on a sheet, for any order in which they are laid."""
+    """What is known about the shapes on a sheet, for any order in which they are packed."""
 
     def __init__(self, shapes: Sequence[Shape], sheet: Sheet, gap: float) -> None:
         self._shapes, self._sheet, self._gap = shapes, sheet, gap
@@ -91,23 +91,23 @@ class PackingTable:
         self._rows = self._cells(sheet.deep) if math.isfinite(sheet.deep) else self._rows_without_end()
 
     def longest(self, n: int) -> float:
-        """mm, the longer side of a shape's box."""
+        """The longer side of the bounding box of a shape, in mm."""
         return float(np.max(self._in(n, self._shapes[n].turns[0]).size))
 
     def deepest(self, n: int) -> float:
-        """mm, its depth as it lies first."""
+        """The depth of a shape as it lies first, in mm."""
         return float(self._in(n, self._shapes[n].turns[0]).size[1])
 
     def _cells(self, length: float) -> int:
         return math.ceil((length + 2 * self._before) / self._cell) + 2
 
     def _rows_without_end(self) -> int:
-        """As if each were alone in its row."""
+        """The rows needed if each shape were alone in its row."""
         each = sum(self._cells(float(self._in(n, shape.turns[0]).size[1])) for n, shape in enumerate(self._shapes))
         return min(_MOST_ROWS, each + 8)
 
     def _in(self, n: int, turn: float) -> _Turned:
-        """A shape in a turn; equal shapes share it."""
+        """A shape at a rotation; equal shapes share it."""
         key = (self._keys[n], turn)
         if key not in self._turned:
             if key[0] not in self._even:
@@ -133,13 +133,13 @@ class PackingTable:
         return self._turned[key]
 
     def _runs(self, grown: _Rings, x: float, y: float) -> Ints32:
-        """The cells of a grown outline whose shape's low corner is at x, y mm."""
+        """The cells of a grown outline whose shape has its low corner at x, y mm."""
         moved = grown.moved(x + self._before, y + self._before)
         tall = max(1, math.ceil(float(moved.corners[:, 1].max()) / self._cell) + 1)
         return np.asarray(sheet_kernels.runs_of(moved.corners, moved.starts, self._cell, tall))
 
     def laid(self, order: Sequence[int]) -> Nested:
-        """All shapes, one after the other, each on the first sheet that has room for it."""
+        """Pack all shapes, one after the other, each onto the first sheet with room for it."""
         places: list[Lies | None] = [None] * len(self._shapes)
         sheets: list[_Filled] = []
         for n, shape in enumerate(self._shapes):
@@ -190,7 +190,12 @@ class PackingTable:
         return Lies(len(sheets) - 1, turn, 0.0, 0.0, outside=True)
 
     def _place(self, filled: _Filled, key: bytes, ways: Sequence[_Turned]) -> tuple[float, float, float] | None:
-        """(turn, x, y) of the place whose far edge is nearest to the front, and takes it; None where none is free."""
+        """The place whose far edge is nearest to the front, which is then taken; None if none is free.
+
+        Returns
+        -------
+        (turn, x, y) or None
+        """
         best: tuple[float, float, _Turned, float, float] | None = None
         for one in ways:
             row, column = filled.reached.get((key, one.turn), (0, 0))
@@ -218,8 +223,8 @@ class PackingTable:
         return one.turn, x, y
 
     def _settled(self, filled: _Filled, one: _Turned, x: float, y: float) -> tuple[float, float] | None:
-        """Where a shape is far enough from all others, moved back or to the right by what is missing, within a cell
-        or so; None where it is not.
+        """Where a shape is far enough from all others, moved back or to the right by what is missing, within about a
+        cell; None if it is not.
         """
         limits = (self._sheet.wide - one.size[0] + 1e-6, self._sheet.deep - one.size[1] + 1e-6)
         farthest = _FARTHEST * self._cell
@@ -245,7 +250,7 @@ class PackingTable:
 
 
 def _rings(shape: shapely.Geometry, low: Floats) -> _Rings:
-    """All rings of a shape, less a corner."""
+    """All rings of a shape, relative to a corner."""
     rings = [
         np.asarray(ring.coords)[:-1] - low
         for one in shapely.get_parts(shape) for ring in (one.exterior, *one.interiors)
@@ -255,20 +260,20 @@ def _rings(shape: shapely.Geometry, low: Floats) -> _Rings:
 
 @dataclass(eq=False)
 class _Filled:
-    """A sheet as it fills.
+    """A sheet while it is being filled.
 
     Attributes
     ----------
     last, used : array of int32
         See ``first_free``.
-    reached
-        Of each shape and turn, before where no place is free.
     closed : bool
-        Nothing more is laid on it.
+        Whether nothing more is packed onto it.
+    reached : dict
+        For each shape and rotation, the place before which none is free.
     there : list[_Rings]
         What lies there.
     boxes : (k, 5) float64
-        Of that: its box, and mm to keep from it.
+        For each of these its bounding box, and the distance to keep from it in mm.
     """
 
     last: Ints32
@@ -280,25 +285,36 @@ class _Filled:
     boxes: Floats = field(default_factory=lambda: np.empty((0, 5)))
 
     def take(self, runs: Ints32) -> None:
-        """Takes the cells of a shape."""
+        """Take the cells of a shape."""
         sheet_kernels.take(self.last, runs, 0, 0)
         self.used = max(self.used, min(len(self.last), int(runs[:, 0].max(initial=-1)) + 1))
 
     def add(self, shape: _Rings, apart: float) -> None:
-        """What others keep away from, by mm."""
+        """Add a shape that others keep away from.
+
+        Parameters
+        ----------
+        apart : float
+            The distance in mm.
+        """
         self.there.append(shape)
         low, high = shape.corners.min(axis=0), shape.corners.max(axis=0)
         self.boxes = np.vstack([self.boxes, [*low, *high, apart]])
 
     def near(self, at: tuple[float, float], size: Floats, reach: float, off: float) -> list[tuple[_Rings, float]]:
-        """(what lies there, mm to keep from it) of all that a shape may meet.
+        """Everything that a shape may come too close to.
 
         Parameters
         ----------
         reach : float, mm
-            That it may yet be moved.
+            How far it may still be moved.
         off : float
             See ``_Turned``.
+
+        Returns
+        -------
+        list of (_Rings, float)
+            What lies there, and the distance to keep from it in mm.
         """
         x0, y0, x1, y1, apart = self.boxes.T
         apart = apart + reach + off
@@ -308,7 +324,7 @@ class _Filled:
 
 
 def _short_of(shape: _Rings, x: float, y: float, near: Sequence[tuple[_Rings, float]]) -> float:
-    """mm that a shape, moved by x, y, is too near to others; all there is where it crosses one."""
+    """By how much a shape, moved by x, y, is too close to others, in mm; inf if it crosses one."""
     short = 0.0
     for other, apart in near:
         distance = sheet_kernels.distance(shape.corners, shape.starts, x, y, other.corners, other.starts, apart + 1e-3)

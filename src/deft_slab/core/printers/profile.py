@@ -1,4 +1,4 @@
-"""Printer profiles: what a plan is judged against. Open JSON, one file a printer."""
+"""Printer profiles: what a plan is judged against. Open JSON, one file per printer."""
 
 from __future__ import annotations
 
@@ -29,18 +29,19 @@ Rectangle = tuple[float, float, Length, Length]
 
 
 class Material(BaseModel):
-    """What a printer may be loaded with besides its usual material: another plastic or resin, or another colour of it.
+    """A material other than the usual one that a printer can be loaded with: another plastic or resin, or another
+    colour.
 
     Attributes
     ----------
     price : float
-        For 1 kg.
+        The price of 1 kg.
     density : float
-        G/cm3.
+        In g/cm3.
     shrinkage : float
-        Share of a length.
-    colour
-        "#rrggbb", or empty where it has none.
+        By what share of its length the material shrinks.
+    colour : str
+        "#rrggbb"; empty if it has none.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
@@ -53,68 +54,70 @@ class Material(BaseModel):
 
 
 class Printer(BaseModel):
-    """One printer. Lengths in mm, prices in one currency that the program does not name.
+    """One printer. Lengths are in mm, prices in one currency that the program does not name.
 
     Attributes
     ----------
     margin, gap : float, mm
-        Kept free at the edges of a bed, and between pieces on it.
-    kept_free
-        Rectangles of it on which nothing may lie.
+        What is kept free at the edges of a bed, and between pieces on it.
+    kept_free : list
+        Rectangles of the bed on which nothing may lie.
     line_width : float
-        Of a filament printer's nozzle path, or a resin printer's pixel.
-    layer_heights
-        The usual ones, finest first.
+        The width of a filament printer's line, or a resin printer's pixel.
+    layer_heights : tuple of float
+        The usual layer heights, finest first.
     clearance : float
-        Gap on each side between a key and its socket that this printer needs.
-    fitted
-        How the clearance was found, with date and material.
+        The gap on each side between a key and its socket that this printer needs.
     hole_allowance : float
-        What holes for round stock are made wider by besides, as printed holes come out small (from memory).
+        How much wider holes for round stock are made in addition, because printed holes come out small (from
+        memory).
+    fitted : str
+        How the clearance was found, with date and material.
     endless : Literal[x, y] | None
         The axis along which the bed has no end.
     slope : float, degrees
-        Between its layers and the bed, 45 on most belts (common practice), 0 elsewhere.
+        The angle between its layers and the bed: 45 on most belts (common practice), 0 elsewhere.
     support_density : float
-        Share of the support volume that is plastic; from memory.
-    material, material_colour
-        What it is usually loaded with, see ``Material``.
-    materials
-        What else it may be.
+        The share of the support volume that is plastic (from memory).
+    material, material_colour : str
+        What it is usually loaded with; see ``Material``.
+    materials : tuple of Material
+        What else it can be loaded with.
     material_price : float
-        For 1 kg.
+        The price of 1 kg.
     material_density : float
-        G/cm3.
+        In g/cm3.
     hour_price : float
-        For an hour of printing.
+        The price of an hour of printing.
     failed_share : float
-        Of the cost, for prints that fail (from memory).
+        The share of the cost for failed prints (from memory).
     shrinkage : float
-        Share of a length by which the material is shorter when it is cold.
+        By what share of its length the material shrinks when it cools.
     speed : float, mm/s
-        Along the path of a filament printer's nozzle.
+        The speed of a filament printer's nozzle along its path.
     wall_lines : int
-        Lines of a wall.
+        The number of lines in a wall.
     infill : float
-        Share of what is within the walls.
+        The share of the interior that is filled.
     layer_seconds : float
-        Lost at each layer. (65 mm/s: common practice; the others from memory).
+        Time lost at each layer. (65 mm/s: common practice; the others from memory.)
     least_island, most_cup, most_jump : float, mm2
+        Limits of the check, as are the next five.
+    cup_depth : float, mm
+        A flatter pocket is not a cup, because the film follows into it.
     least_void : float, mm3
     least_neck : float
         Share.
     most_slender, least_tip : float
-        From what on a check finds fault.
+        The greatest slenderness and the least tipping angle.
     thin_resin : float, mm
-        Of a wall of resin, likewise (an assumption).
-    cup_depth : float, mm
-        A flatter cup is none: the film follows into it.
+        Below this a wall of resin is thin (an assumption).
     file : float, mm
-        Across, of what seams are sanded with; all from memory.
+        The diameter of the narrowest tool that seams are sanded with. All from memory.
     bottom_layers, bottom_seconds : int
-        Of a resin printer, exposed longer.
+        The layers of a resin print that are exposed longer, and for how long.
     exposure_seconds, lift_seconds : float
-        Of each other layer (together 9.6 s: common practice).
+        Times of each other layer (together 9.6 s: common practice).
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, defer_build=True)
@@ -178,32 +181,34 @@ class Printer(BaseModel):
 
     @property
     def upward(self) -> tuple[float, float, float]:
-        """The way that layers follow each other, at length 1: aslant along an endless axis, else straight up."""
+        """The direction in which layers follow each other, as a unit vector: slanted along an endless axis, else
+        straight up.
+        """
         lean, up = math.sin(math.radians(self.slope)), math.cos(math.radians(self.slope))
         return (lean, 0.0, up) if self.endless == "x" else (0.0, lean, up)
 
     @property
     def layer_height(self) -> float:
-        """mm: the middle one of the usual ones; the finer of two."""
+        """The middle one of the usual layer heights, in mm; the finer of two."""
         return self.layer_heights[(len(self.layer_heights) - 1) // 2]
 
     @property
     def growth(self) -> float:
-        """How much larger a part is made, so that it has its size when it has shrunk (definitions: estimates)."""
+        """How much larger a part is made, so that it has its size after shrinking (definitions.md: estimates)."""
         return 1.0 / (1.0 - self.shrinkage)
 
     def loaded_with(self, material: str) -> Printer:
-        """The same printer, loaded with one of its materials alone.
+        """The same printer loaded with one of its materials.
 
         Parameters
         ----------
         material : str
-            Its name; empty: as it is.
+            The name of the material; empty: as it is.
 
         Raises
         ------
         BadPlan
-            It has none of that name.
+            It has no material of that name.
         """
         if material in ("", self.loads[0]):
             return self
@@ -220,19 +225,19 @@ class Printer(BaseModel):
 
     @property
     def thinnest_wall(self) -> float:
-        """mm: two line widths; what is thinner prints badly (common practice). On resin a pixel says nothing of that:
-        there it is ``thin_resin`` at least.
+        """The thinnest wall that prints well: two line widths (common practice). For resin the pixel says nothing
+        about that, so it is at least ``thin_resin``. In mm.
         """
         return max(2 * self.line_width, self.thin_resin if self.kind == "resin" else 0.0)
 
     @property
     def least_wall(self) -> float:
-        """mm, around a socket or a hole: two line widths and at least 1.2; 1 for resin (from memory)."""
+        """The least wall around a socket or a hole: two line widths, at least 1.2 mm; 1 mm for resin (from memory)."""
         return 1.0 if self.kind == "resin" else max(1.2, 2 * self.line_width)
 
     @property
     def room(self) -> tuple[float, float, float]:
-        """mm along x, y, z that a piece may take: the bed less its margins; infinite along an endless axis."""
+        """The room for a piece along x, y and z in mm: the bed minus its margins; infinite along an endless axis."""
         x, y = (
             float("inf") if self.endless == axis else size - 2 * self.margin
             for axis, size in (("x", self.bed_x), ("y", self.bed_y))
@@ -249,16 +254,16 @@ class Printer(BaseModel):
         return tr("{name} · {x} × {y} × {height}", name=self.name, x=x, y=y, height=text.given(self.height))
 
     def fitted_at(self, clearance: float, date: str, material: str) -> Printer:
-        """With the clearance that fitted best on a coupon.
+        """The profile with the clearance that fitted best on a coupon.
 
         Parameters
         ----------
-        clearance : float
-            mm per side.
+        clearance : float, mm per side
 
         Raises
         ------
         BadPlan
+            The value makes no sense.
         """
         of = f", {material.strip()[:80]}" if material.strip() else ""
         return self.changed(
@@ -269,7 +274,7 @@ class Printer(BaseModel):
         )
 
     def changed(self, **update: object) -> Printer:
-        """A copy with other values, validated anew.
+        """A copy with other values, validated again.
 
         Raises
         ------
@@ -291,7 +296,7 @@ def read_printer(text: bytes) -> Printer:
     Raises
     ------
     BadPlan
-        It is no profile, a damaged one, or one from a newer version.
+        It is not a profile, is damaged, or was saved by a newer version.
     """
     if len(text) > MOST_PROFILE_BYTES:
         raise BadPlan(tr("This is no printer profile: it is far too long."), kept=tr("Your profiles are as they were."))
@@ -306,7 +311,7 @@ def read_printer(text: bytes) -> Printer:
 
 
 def shipped_printers() -> dict[str, Printer]:
-    """The profiles that come with the program, by the name of their file."""
+    """The profiles that come with the program, by file name."""
     folder = resources.files("deft_slab.core").joinpath("printers")
     files = sorted(file.name for file in folder.iterdir() if file.name.endswith(".json"))
     return {
@@ -317,5 +322,5 @@ def shipped_printers() -> dict[str, Printer]:
 
 @cache
 def default_printer() -> Printer:
-    """The printer that a new project starts with."""
+    """The printer of a new project."""
     return shipped_printers()[FIRST]

@@ -1,1 +1,1 @@
-"""Beds on their way to printers, over an open way of our own: JSON and files over HTTP, or a folder that is watched."""
+"""Sends beds to printers, over an open protocol of our own: JSON and files over HTTP, or a watched folder."""

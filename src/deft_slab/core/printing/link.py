@@ -1,4 +1,4 @@
-"""Speaking to a printer: over HTTP, or by a folder that it watches."""
+"""Talks to a printer, over HTTP or through a folder that it watches."""
 
 from __future__ import annotations
 
@@ -31,23 +31,28 @@ _MOST_PICTURE = 2**26
 
 
 class PrinterTrouble(DeftError):
-    """Something that a printer, or the way to it, does not do as wished."""
+    """A printer, or the connection to it, does not do what was asked."""
 
 
 class NotThere(PrinterTrouble):
-    """The printer cannot be reached, or stopped in the middle: what was asked may be asked again."""
+    """The printer cannot be reached, or the connection broke. The same may be asked again."""
 
 
 class UnknownJob(PrinterTrouble):
-    """The printer knows no job of that id."""
+    """The printer knows no job with that id."""
 
 
 class Exchange:
-    """One question and its answer on a socket, all of it within one deadline.
+    """One question and its answer on a socket, within one deadline.
 
     Parameters
     ----------
     seconds : after which the connection is shut down, whatever is still under way on it.
+
+    Attributes
+    ----------
+    seconds
+        After this time the connection is shut down, whatever is still in transit.
     """
 
     def __init__(self, seconds: float) -> None:
@@ -64,17 +69,23 @@ class Exchange:
         self.enough()
 
     def enough(self) -> None:
-        """Takes the deadline away."""
+        """Remove the deadline."""
         self._timer.cancel()
 
     def on(self, connected: socket.socket) -> None:
-        """Watches a connection. Raises TimeoutError where the deadline has passed already."""
+        """Watch a connection.
+
+        Raises
+        ------
+        TimeoutError
+            The deadline has already passed.
+        """
         self._socket = connected
         if self.ended:
             raise TimeoutError
 
     def end(self) -> None:
-        """Shuts the connection down, so that whoever waits for bytes of it goes on; for any thread."""
+        """Shut the connection down, so that whoever waits for its bytes continues. May be called from any thread."""
         self.ended = True
         if self._socket is not None:
             with contextlib.suppress(OSError):
@@ -82,7 +93,7 @@ class Exchange:
 
 
 class Link:
-    """The way to one printer. Each question has a connection of its own.
+    """The connection to one printer. Each question uses a connection of its own.
 
     Parameters
     ----------
@@ -90,6 +101,17 @@ class Link:
     token : that the printer knows.
     patience : seconds without any byte after which the printer is not there.
     longest : seconds for one question and the whole of its answer.
+
+    Attributes
+    ----------
+    url
+        Where the printer listens.
+    token
+        The access token that the printer expects.
+    patience
+        Seconds without any byte after which the printer counts as unreachable.
+    longest
+        Seconds for one question and its whole answer.
     """
 
     def __init__(self, url: str, token: str, patience: float = _PATIENCE, longest: float = _LONGEST) -> None:
@@ -107,12 +129,18 @@ class Link:
         self._under_way: set[Exchange] = set()
 
     def drop(self) -> None:
-        """Ends what is being asked in other threads; there it raises NotThere."""
+        """Abort what is being asked in other threads; there it raises NotThere."""
         for exchange in tuple(self._under_way):
             exchange.end()
 
     def about(self) -> About:
-        """What it is, what is loaded, and its jobs. Raises PrinterTrouble."""
+        """What the printer is, what is loaded, and its jobs.
+
+        Raises
+        ------
+        PrinterTrouble
+            It cannot be asked.
+        """
         about = self._said(About, "GET", "/")
         if about.speaks != SPEAKS:
             raise PrinterTrouble(
@@ -126,16 +154,26 @@ class Link:
         return about
 
     def status(self, job: str) -> Status:
-        """How a job stands. Raises PrinterTrouble; UnknownJob where the printer has forgotten it, or never had it."""
-        return self._said(Status, "GET", f"/jobs/{job}")
-
-    def send(self, job: str, name: str, path: Path) -> Status:
-        """Sends a bed. The same one under the same id may be sent again: it is taken once.
+        """The status of a job.
 
         Raises
         ------
         PrinterTrouble
-            It is refused; the sentence of the printer says why. NotThere : it may be tried again.
+            It cannot be asked.
+        UnknownJob
+            The printer has forgotten the job, or never had it.
+        """
+        return self._said(Status, "GET", f"/jobs/{job}")
+
+    def send(self, job: str, name: str, path: Path) -> Status:
+        """Send a bed. The same bed may be sent again under the same id: it is accepted once.
+
+        Raises
+        ------
+        PrinterTrouble
+            The printer refuses; the message is its own.
+        NotThere
+            It may be tried again.
         """
         kind = KINDS.get(path.suffix)
         if kind is None:
@@ -163,15 +201,43 @@ class Link:
         return self._said(Status, "PUT", where, headers, path, patience=120.0, longest=120.0 + size / _SLOWEST)
 
     def order(self, job: str, what: str) -> Status:
-        """Does something with a job: "start", "pause", "resume" or "cancel". Raises PrinterTrouble."""
+        """Control a job: "start", "pause", "resume" or "cancel".
+
+        Raises
+        ------
+        PrinterTrouble
+            The printer refuses, or cannot be asked.
+        """
         return self._said(Status, "POST", f"/jobs/{job}/{what}", {"Content-Length": "0"})
 
     def load(self, grams: float) -> About:
-        """Puts material in. Raises PrinterTrouble."""
+        """Load material.
+
+        Parameters
+        ----------
+        grams : float
+            How much, in g.
+
+        Raises
+        ------
+        PrinterTrouble
+            The printer refuses, or cannot be asked.
+        """
         return self._said(About, "POST", "/load", body=json.dumps({"grams": grams}).encode())
 
     def picture(self, job: str, number: int) -> bytes:
-        """PNG of a layer, from 0 on. Raises PrinterTrouble."""
+        """The picture of a layer as a PNG.
+
+        Parameters
+        ----------
+        number : int
+            The number of the layer, from 0 on.
+
+        Raises
+        ------
+        PrinterTrouble
+            The printer refuses, or cannot be asked.
+        """
         content = self._asked("GET", f"/jobs/{job}/layers/{number}", {}, None, _MOST_PICTURE)
         if not content.startswith(b"\x89PNG"):
             raise PrinterTrouble(tr("The printer answers nonsense instead of a picture."))
@@ -193,7 +259,9 @@ class Link:
         self, method: str, path: str, headers: dict[str, str], body: Path | bytes | None, most: int,
         patience: float | None = None, longest: float | None = None,
     ) -> bytes:
-        """What is answered, all of it. Local import: the window's start does not wait for what it loads."""
+        """The whole answer to a question. The HTTP client is imported here, so that the start of the window does not
+        wait for it.
+        """
         from http.client import HTTPConnection, HTTPException
 
         connection = HTTPConnection(self._host or "", self._port, timeout=patience or self._patience)
@@ -233,7 +301,7 @@ class Link:
 
 
 def _problem(content: bytes) -> str:
-    """The sentence of a printer that refuses; "" where it has none."""
+    """The message of a printer that refuses; empty if there is none."""
     try:
         return Refusal.model_validate_json(content).problem
     except ValidationError:
@@ -241,7 +309,7 @@ def _problem(content: bytes) -> str:
 
 
 def put_into(folder: Path, name: str, path: Path) -> Path:
-    """Puts a bed into a folder that a printer watches, whole or not at all. Returns where it lies.
+    """Put a bed into a folder that a printer watches, completely or not at all. Returns where it lies.
 
     Raises
     ------
@@ -268,12 +336,12 @@ def put_into(folder: Path, name: str, path: Path) -> Path:
 
 
 def status_in(folder: Path, name: str) -> Status | None:
-    """How a file stands that was put into a folder, as the printer has written it down; None where it has not yet.
+    """The status of a file in a watched folder, as the printer has written it down; None if it has not yet.
 
     Raises
     ------
     PrinterTrouble
-        What stands there is nonsense.
+        What was written down is invalid.
     """
     try:
         content = read_regular(folder / f"{name}.status.json")[: MOST_REPLY + 1]

@@ -1,4 +1,4 @@
-"""What printers and the desk say to each other."""
+"""The messages between printers and the desk."""
 
 from __future__ import annotations
 
@@ -29,38 +29,38 @@ Sentence = Annotated[str, StringConstraints(max_length=500), AfterValidator(harm
 
 
 class Said(BaseModel):
-    """Anything that is said: what is not known in it is passed over, so that newer ones may say more."""
+    """Base of all messages. Unknown fields are ignored, so that newer versions may say more."""
 
     model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)
 
 
 class Refusal(Said):
-    """Why a printer does not do as it was asked.
+    """Why a printer refuses what it was asked.
 
     Attributes
     ----------
-    problem
-        A sentence, cut off after 500 letters.
+    problem : str
+        A sentence, cut off after 500 characters.
     """
 
     problem: Annotated[str, AfterValidator(lambda said: harmless(said[:500]))]
 
 
 class Status(Said):
-    """Of a job.
+    """The status of a job.
 
     Attributes
     ----------
     layer : int
-        How many are done, of ``layers``.
+        How many of ``layers`` are done.
     seconds_left : float
-        Of printing, by the printer's own clock.
+        How much longer it prints, by the printer's own clock.
     grams : float
-        That all of it takes.
+        The material that the whole job takes.
     problem : Sentence
-        What is wrong, "" for nothing.
+        What is wrong; empty if nothing is.
     resumable : bool
-        Whether it can go on from there.
+        Whether it can continue from there.
     """
 
     id: JobId
@@ -75,18 +75,18 @@ class Status(Said):
 
 
 class About(Said):
-    """Of a printer.
+    """What a printer is.
 
     Attributes
     ----------
-    bed : mm
-        Along x, y and z.
+    bed : (x, y, z), mm
+        Its build volume.
     pixel : float, mm
-        0 on a filament printer.
+        The size of a pixel; 0 on a filament printer.
     loaded : float
-        G of material in it.
+        The material loaded, in g.
     speed : float
-        How often faster than real its clock goes; 1 on a real one.
+        Clock speed as a multiple of real time; 1 on a real printer.
     """
 
     speaks: int = Field(ge=1)
@@ -101,7 +101,13 @@ class About(Said):
 
 
 def digest_of(path: Path) -> str:
-    """Of a file, as the header Content-Digest has it (RFC 9530, SHA-256). Raises OSError."""
+    """The digest of a file as in the header Content-Digest (RFC 9530, SHA-256).
+
+    Raises
+    ------
+    OSError
+        The file cannot be read.
+    """
     with open_regular(path) as file:
         found = hashlib.file_digest(file, "sha256")
     return f"sha-256=:{base64.b64encode(found.digest()).decode()}:"

@@ -1,5 +1,5 @@
-"""Beds that were handed to a printer, kept until they are printed: whatever ends in between, none is lost, and none is
-printed twice.
+"""The outbox: beds that were handed to a printer, stored until they are printed. Whatever crashes in between, none
+is lost and none is printed twice.
 """
 
 from __future__ import annotations
@@ -38,10 +38,10 @@ class Device(Document):
 
     Attributes
     ----------
-    url, token
-        Where it listens.
-    folder
-        That it watches; one of both.
+    url, token : str
+        Where it listens, and its access token.
+    folder : str
+        The folder that it watches. Either this or ``url`` is set.
     """
 
     name: Name
@@ -57,14 +57,14 @@ class Sent(Document):
     ----------
     device : Name
         The name of its printer.
-    file
-        In the outbox.
-    state
-        Whether it has arrived, or the printer has "forgotten" it since.
+    file : str
+        Its file in the outbox.
+    state : str
+        Whether it has arrived; or "forgotten", if the printer no longer knows it.
     status : Status | None
         What the printer said last.
     problem : Sentence
-        Why it has not arrived, or is not known about, "" for none.
+        Why it has not arrived, or why nothing is known; empty if all is well.
     """
 
     id: JobId
@@ -77,14 +77,14 @@ class Sent(Document):
 
     @property
     def over(self) -> bool:
-        """Whether nothing more becomes of it by itself."""
+        """Whether nothing more will happen to it by itself."""
         if self.state in ("refused", "forgotten"):
             return True
         return self.status is not None and self.status.state in OVER
 
 
 class OutboxContents(Document):
-    """What is kept."""
+    """What is stored."""
 
     version: Literal[1] = 1
     devices: Annotated[tuple[Device, ...], Field(max_length=50)] = ()
@@ -92,12 +92,20 @@ class OutboxContents(Document):
 
 
 class Outbox:
-    """Beds on their way to printers. For any number of threads; ``visit`` by one at a time for each printer.
+    """Beds on their way to printers. It may be used from any number of threads, but each printer is visited by one
+    at a time.
 
     Parameters
     ----------
     folder : where all of it is kept.
     now : seconds of a clock that never goes back.
+
+    Attributes
+    ----------
+    folder
+        Where everything is stored.
+    now
+        A monotonic clock, in seconds.
 
     Raises
     ------
@@ -133,41 +141,49 @@ class Outbox:
             return OutboxContents()
 
     def _keep(self, **update: object) -> None:
-        """Raises SaveFailed."""
+        """Store changes.
+
+        Raises
+        ------
+        SaveFailed
+            They cannot be stored.
+        """
         book = self._book.model_copy(update=update)
         write_whole(self._folder / _BOOK, book.model_dump_json().encode())
         self._book = book
 
     @property
     def devices(self) -> tuple[Device, ...]:
-        """All printers, as they were added."""
+        """All printers, in the order in which they were added."""
         return self._book.devices
 
     @property
     def jobs(self) -> tuple[Sent, ...]:
-        """All beds that were handed over and are not forgotten, oldest first."""
+        """All beds that were handed over and not removed from the list, oldest first."""
         return self._book.jobs
 
     def about(self, device: str) -> About | None:
-        """What a printer said last of itself; None where nothing is known."""
+        """What a printer said last about itself; None if nothing is known."""
         return self._about.get(device)
 
     def trouble(self, device: str) -> str:
-        """Why nothing is known of a printer now; "" where it is."""
+        """Why nothing is known about a printer at the moment; empty if something is."""
         return self._troubles.get(device, "")
 
     @property
     def active(self) -> bool:
-        """Whether something is on its way, or printing."""
+        """Whether something is being sent or printed."""
         return any(not job.over for job in self._book.jobs)
 
     def add(self, device: Device) -> None:
-        """Adds a printer, or changes the one of that name.
+        """Add a printer, or change the one with the same name.
 
         Raises
         ------
         PrinterTrouble
-            It has no address that makes sense. SaveFailed : it cannot be kept.
+            Its address is invalid.
+        SaveFailed
+            It cannot be stored.
         """
         if bool(device.url) == bool(device.folder):
             raise PrinterTrouble(tr("A printer has an address, or a folder that it watches."))
@@ -181,24 +197,32 @@ class Outbox:
             self._keep(devices=(*others, device))
 
     def remove(self, name: str) -> None:
-        """Removes a printer. Raises BadPlan where something of it is not over. SaveFailed."""
+        """Remove a printer.
+
+        Raises
+        ------
+        BadPlan
+            Something on it is not finished.
+        SaveFailed
+            The change cannot be stored.
+        """
         with self._guard:
             if any(job.device == name and not job.over for job in self._book.jobs):
                 raise BadPlan(tr("“{name}” still has something to print.", name=name), remedy=tr("Cancel it first."))
             self._keep(devices=tuple(one for one in self._book.devices if one.name != name))
 
     def put(self, path: Path, name: str, device: str, job: str = "") -> Sent:
-        """Hands a bed over: it is copied, and sent by ``go``.
+        """Hand over a bed: it is copied, and sent by ``go``.
 
         Parameters
         ----------
         job : str
-            Its id; "" for a new one each time.
+            Its id; empty makes a new one each time.
 
         Raises
         ------
         SaveFailed
-            It cannot be kept.
+            It cannot be stored.
         """
         made = job or f"{job_id(path)}-{time.time_ns() % 36**4:x}"
         sent = Sent(id=made, name=name[:200], device=device, file=f"{made}{path.suffix}")
@@ -214,7 +238,13 @@ class Outbox:
         return sent
 
     def forget(self, job: str) -> None:
-        """Takes what is over off the list. Raises SaveFailed."""
+        """Remove a finished job from the list.
+
+        Raises
+        ------
+        SaveFailed
+            The change cannot be stored.
+        """
         with self._guard:
             gone = [one for one in self._book.jobs if one.id == job and one.over]
             self._keep(jobs=tuple(one for one in self._book.jobs if one not in gone))
@@ -222,12 +252,14 @@ class Outbox:
             (self._folder / one.file).unlink(missing_ok=True)
 
     def order(self, job: str, what: str) -> None:
-        """Does something with a job: "pause", "resume", or "cancel", here where it was not sent yet.
+        """Control a job: "pause", "resume" or "cancel". One that was not sent yet is cancelled here.
 
         Raises
         ------
         PrinterTrouble
-            The printer refuses, or cannot be asked. SaveFailed : it cannot be kept.
+            The printer refuses, or cannot be asked.
+        SaveFailed
+            The change cannot be stored.
         """
         found = self._job(job)
         if found is None:
@@ -251,9 +283,14 @@ class Outbox:
             self._change(found, status=self.link(device).order(found.id, what), problem="")
 
     def send_again(self, job: str) -> None:
-        """Sends a bed once more that the printer has forgotten: a person says that it was not printed.
+        """Send a bed again that the printer has forgotten. The user must have confirmed that it was not printed.
 
-        The bed gets a new id, for a printer prints none twice. Raises SaveFailed.
+        The bed gets a new id, because a printer prints no id twice.
+
+        Raises
+        ------
+        SaveFailed
+            The change cannot be stored.
         """
         with self._guard:
             found = self._job(job)
@@ -263,18 +300,30 @@ class Outbox:
             self.forget(job)
 
     def link(self, device: Device) -> Link:
-        """The way to a printer that listens. Raises PrinterTrouble where its address makes no sense."""
+        """The connection to a printer that listens.
+
+        Raises
+        ------
+        PrinterTrouble
+            Its address is invalid.
+        """
         link = Link(device.url, device.token)
         self._links.add(link)
         return link
 
     def drop_links(self) -> None:
-        """Ends what printers are being asked in other threads, so that nobody waits for an answer any more."""
+        """Abort all questions to printers in other threads, so that nobody waits for an answer any more."""
         for link in tuple(self._links):
             link.drop()
 
     def go(self) -> bool:
-        """One round of all printers, side by side: none waits for another. Whether anything changed. SaveFailed."""
+        """One round over all printers in parallel, so that none waits for another. Returns whether anything changed.
+
+        Raises
+        ------
+        SaveFailed
+            A change cannot be stored.
+        """
         devices = self.devices
         if not devices:
             return False
@@ -282,10 +331,15 @@ class Outbox:
             return any(list(pool.map(self.visit, devices)))
 
     def visit(self, device: Device) -> bool:
-        """Sends what is to be sent to a printer, starts what waits there, asks how the rest stands. Whether anything
-        changed.
+        """Send what is waiting for a printer, start what waits there, and ask for the status of the rest. Returns
+        whether anything changed.
 
-        A printer that is not there is asked again later, each time after twice as long. Raises SaveFailed.
+        A printer that cannot be reached is asked again later, each time after twice as long.
+
+        Raises
+        ------
+        SaveFailed
+            A change cannot be stored.
         """
         before = self._known(device)
         if self._due.get(device.name, 0.0) > self._now():
@@ -306,13 +360,13 @@ class Outbox:
         return before != self._known(device)
 
     def _known(self, device: Device) -> tuple[object, ...]:
-        """All that is known of a printer and of what it was given."""
+        """Everything that is known about a printer and what it was given."""
         name = device.name
         jobs = [one for one in self._book.jobs if one.device == name]
         return jobs, self._about.get(name), self._troubles.get(name)
 
     def try_again(self, device: str) -> None:
-        """Asks a printer that was not there at the next round."""
+        """Ask a printer that could not be reached again in the next round."""
         self._forget_waits(device)
 
     def _visit(self, device: Device) -> None:
@@ -344,8 +398,8 @@ class Outbox:
                 self._change(job, status=status, problem="")
 
     def _asked_for(self, job: Sent, link: Link) -> Status | None:
-        """How a bed stands that a printer took and no longer lists. Where it has forgotten the bed, nobody can say
-        whether it was printed: it is not sent again by itself, or it might be printed twice.
+        """The status of a bed that a printer accepted and no longer lists. If the printer has forgotten it, nobody
+        can say whether it was printed, so it is not sent again automatically: it might be printed twice.
         """
         try:
             return link.status(job.id)
@@ -390,7 +444,13 @@ class Outbox:
 
 
 def job_id(path: Path) -> str:
-    """An id for a bed: of its name and what is in it. Raises SaveFailed."""
+    """An id for a bed, made from its name and its contents.
+
+    Raises
+    ------
+    SaveFailed
+        It cannot be read.
+    """
     try:
         with open_regular(path) as file:
             digest = hashlib.file_digest(file, "sha256").hexdigest()

@@ -1,1 +1,1 @@
-"""Who wears or holds the prop, and what it must fit: forms of known size, and the room around them."""
+"""The wearer: forms of known size that the prop must fit, and the room around them."""

@@ -1,4 +1,4 @@
-"""The room around a guest: where the prop comes too near, and the scale or place at which it does not."""
+"""The room around a guest: where the prop comes too close, and the scale or place at which it does not."""
 
 from __future__ import annotations
 
@@ -38,17 +38,17 @@ def _form(name: str, measure: float) -> Solid:
 
 
 def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
-    """The guest at its own true size, mm, turned, its origin at 0.
+    """The guest at its true size in mm, rotated, with its origin at 0.
 
     Parameters
     ----------
     model : Solid | None
-        The surface of a guest that is a model, in its unit.
+        The surface of a guest that is a model, in its own unit.
 
     Raises
     ------
     BadPlan
-        The guest is a model and its surface is not there.
+        The guest is a model whose surface is missing.
     """
     if guest.form == "model":
         if model is None:
@@ -60,21 +60,26 @@ def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
 
 
 def signed_distance(solid: Solid, points: Floats) -> Floats:
-    """(n,) mm from each point to a closed solid, below 0 inside it."""
+    """The distance from points to a closed solid, negative inside.
+
+    Returns
+    -------
+    (n,) float64, mm
+    """
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_FAST_WINDING_NUMBER
     return np.asarray(igl.signed_distance(np.ascontiguousarray(points), np.array(solid.vertices), faces, kind)[0])
 
 
 def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET) -> Room:
-    """The air between a guest and the prop's surface.
+    """The air between a guest and the surface of the prop.
 
     Parameters
     ----------
     prop : Solid
-        The prop at its size, mm, model frame.
+        The prop at its size, in mm, model frame.
     factors : (3,) float64, mm
-        In one unit of its file, for the guest's place.
+        Millimetres in one unit of its file, for the place of the guest.
 
     Raises
     ------
@@ -103,20 +108,20 @@ def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None 
 
 @dataclass(eq=False)
 class _Look:
-    """What is known so far of the distance from a guest to the prop's facets, while they are divided.
+    """What is known so far about the distance from a guest to the prop's facets, while these are being divided.
 
     Attributes
     ----------
     solid : Solid
-        The guest, its origin at 0.
+        The guest, with its origin at 0.
     at : (3,) float64, mm
-        Where that is.
+        The place of that origin.
     nearest : (3,) float64, mm
-        On the prop, at ``clearance``.
+        The point of the prop at ``clearance``.
     poking : (k, 3), mm
-        Places of the prop inside the guest.
+        Points of the prop inside the guest.
     area : float, mm2
-        That they stand for.
+        The area that these stand for.
     """
 
     solid: Solid
@@ -134,8 +139,12 @@ class _Look:
         return found
 
     def matter(self, corners: Floats) -> Bools:
-        """(n,) whether facets (n, 3, 3) may come nearer than what is known, or into the guest: distances change no
-        more than places do.
+        """Which facets may come closer than what is known, or into the guest. Distances change no more than places
+        do.
+
+        Returns
+        -------
+        (n,) bool
         """
         if not len(corners):
             return np.zeros(0, np.bool_)
@@ -149,7 +158,7 @@ class _Look:
         return np.asarray((distance - across <= max(self.clearance, 0.0)) & ~whole)
 
     def at_last(self, corners: Floats) -> None:
-        """Takes facets (n, 3, 3) that are small enough as they are."""
+        """Take account of facets that are small enough."""
         if not len(corners):
             return
         middles = corners.mean(axis=1)
@@ -158,25 +167,40 @@ class _Look:
         self._poke(corners[inside], middles[inside])
 
     def _poke(self, corners: Floats, middles: Floats) -> None:
-        """Takes facets (n, 3, 3), and their middles (n, 3), that are inside the guest."""
+        """Take account of facets, with their centres, that are inside the guest."""
         self.poking.append(middles)
         cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
         self.area += 0.5 * float(np.linalg.norm(cross, axis=1).sum())
 
 
 def _meets(corners: Floats, low: Floats, high: Floats) -> Bools:
-    """(n,) whether the boxes of facets (n, 3, 3) meet a box."""
+    """Which facets have a bounding box that meets a box.
+
+    Returns
+    -------
+    (n,) bool
+    """
     return np.asarray((corners.max(axis=1) >= low).all(axis=1) & (corners.min(axis=1) <= high).all(axis=1))
 
 
 def _in_material(prop: Solid, point: Floats) -> bool:
-    """Whether a point lies inside the prop itself, and not in the air around or within it."""
+    """Whether a point lies in the material of the prop rather than in the air around or inside it."""
     faces = np.ascontiguousarray(prop.triangles, np.int64)
     return float(igl.winding_number(np.array(prop.vertices), faces, point[None])[0]) > 0.5
 
 
 def _near_points(prop: Solid, guest: Guest, solid: Solid, factors: Floats, most: int) -> Floats:
-    """(n, 3) points of the prop, seen from the guest's place; ``most`` of them, spread."""
+    """Points of the prop that are seen from the place of the guest, spread out.
+
+    Parameters
+    ----------
+    most : int
+        How many at most.
+
+    Returns
+    -------
+    (n, 3) float64
+    """
     at = np.array(guest.place) * factors
     apart = max(solid.diagonal * _FINE, prop.diagonal / 300)
     middles = [small.mean(axis=1) for small in finer(prop.vertices[prop.triangles], apart)]
@@ -189,18 +213,18 @@ def _near_points(prop: Solid, guest: Guest, solid: Solid, factors: Floats, most:
 def scale_with_clearance(
     prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET
 ) -> float:
-    """The smallest factor by which the prop must be scaled further so that the guest's wished clearance is kept all
-    around it, the guest staying at its place on the prop.
+    """The smallest further scaling of the prop that keeps the wanted clearance all around the guest, which stays at
+    its place on the prop.
 
     Parameters
     ----------
     factors : (3,) float64, mm
-        In one unit of the file.
+        Millimetres in one unit of the file.
 
     Raises
     ------
     BadPlan
-        The guest stands in the wall, or no scale between a twentieth and twenty times does it.
+        The guest stands in the wall, or no scale between one twentieth and twenty works.
     Cancelled
         The job is no longer wanted.
     """
@@ -244,7 +268,7 @@ def scale_with_clearance(
 
 
 def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats], float]:
-    """A function of the guest's shift that gives about the clearance, from distances on a grid around the guest."""
+    """A function that gives the approximate clearance for a shift of the guest, from distances on a grid around it."""
     job.step(0.0, tr("Measuring the guest"))
     pad = 0.3 * solid.diagonal
     low, size = solid.bounds[0] - pad, solid.size + 2 * pad
@@ -265,15 +289,15 @@ def _quick_clearance(solid: Solid, points: Floats, job: Job) -> Callable[[Floats
 def settled_place(
     prop: Solid, guest: Guest, factors: Floats, model: Solid | None = None, job: Job = QUIET
 ) -> tuple[float, float, float]:
-    """The place near the present one with the most air around the guest, in units of the file.
+    """The nearby place with the most air around the guest, in units of the file.
 
-    A pattern search: steps along the axes and between them, halved when none helps. The first are small, so that it
-    does not leave a prop through its wall.
+    A pattern search: steps along the axes and between them, halved when none helps. It starts with small steps, so
+    that it does not leave the prop through its wall.
 
     Parameters
     ----------
     factors : (3,) float64, mm
-        In one unit of the file. Gives (3,).
+        Millimetres in one unit of the file.
 
     Raises
     ------

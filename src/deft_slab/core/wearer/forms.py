@@ -40,7 +40,12 @@ _FOREARM = (
 
 
 def _loft(levels: Floats, squareness: float, fine: int) -> Floats:
-    """(fine, around, 3): rings, smooth between given sections, in their unit."""
+    """Rings, smooth between given sections, in the unit of the sections.
+
+    Returns
+    -------
+    (fine, around, 3) float64
+    """
     height = levels[:, 0]
     order = np.argsort(height)
     curve = PchipInterpolator(height[order], levels[order, 1:])
@@ -57,7 +62,7 @@ def _loft(levels: Floats, squareness: float, fine: int) -> Floats:
 
 
 def _closed(rings: Floats) -> Solid:
-    """Rings from below to above joined, both ends closed by a fan."""
+    """Rings joined from bottom to top, with both ends closed by a fan."""
     count, around, _ = rings.shape
     low, high = rings[0].mean(axis=0), rings[-1].mean(axis=0)
     vertices = np.concatenate([rings.reshape(-1, 3), low[None], high[None]])
@@ -72,17 +77,17 @@ def _closed(rings: Floats) -> Solid:
 
 
 def ring_length(points: Floats) -> float:
-    """Length of a closed line through points (n, 3)."""
+    """The length of a closed line."""
     return float(np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1).sum())
 
 
 def head(girth: float) -> Solid:
-    """A head and neck;
+    """A head and neck. The origin is in the middle of the level of the girth.
 
     Parameters
     ----------
     girth : float, mm
-        Around it above the brow, where it is largest. Origin in the middle of that level.
+        Around the head above the brow, where it is largest.
     """
     levels = np.array(_HEAD)
     rings = _loft(levels, _SQUARENESS, 64)
@@ -95,12 +100,12 @@ def head(girth: float) -> Solid:
 
 
 def forearm(girth: float) -> Solid:
-    """A forearm, wrist up;
+    """A forearm with the wrist up. The origin is in the middle of the elbow end.
 
     Parameters
     ----------
     girth : float, mm
-        Where it is thickest, below the elbow. Origin in the middle of the elbow end.
+        Where it is thickest, below the elbow.
     """
     rings = _loft(np.array(_FOREARM), 2.0, 40)
     thickest = max(ring_length(ring) for ring in rings)
@@ -116,12 +121,12 @@ _FINGERS = (
 
 
 def hand(length: float) -> Solid:
-    """A right hand held flat, palm towards -Y;
+    """A right hand held flat, with the palm towards -Y. The origin is in the middle of the wrist.
 
     Parameters
     ----------
     length : float, mm
-        From the wrist to the tip of the middle finger. Origin in the middle of the wrist.
+        From the wrist to the tip of the middle finger.
     """
 
     def ball(x: float, y: float, z: float, radius: float) -> manifold3d.Manifold:

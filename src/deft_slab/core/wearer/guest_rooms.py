@@ -16,16 +16,16 @@ from .clearance import room_around
 def rooms_around(
     plan: Plan, solids: Sequence[Solid], key: Hashable, guests: Mapping[str, Solid], kept: Cache, job: Job
 ) -> dict[str, Room]:
-    """By their ids, of each that is shown. A guest whose surface is not at hand has none.
+    """The room around each guest that is shown, by its id. A guest whose surface is missing has none.
 
     Parameters
     ----------
     solids : Sequence[Solid]
-        The bodies of the prop, mm.
+        The bodies of the prop, in mm.
     key : Hashable
-        Names them.
+        Names their content.
     guests : Mapping[str, Solid]
-        Surfaces of guests that are models, in their units, by content hash.
+        Surfaces of guests that are models, in their own units, by content hash.
 
     Raises
     ------

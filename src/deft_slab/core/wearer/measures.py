@@ -1,4 +1,4 @@
-"""Which forms of a wearer there are, and what each is made from. Light to load: the window lists them."""
+"""The forms of a wearer, and what each is made from. Quick to import, because the window lists them."""
 
 from __future__ import annotations
 
@@ -10,13 +10,16 @@ from ..plan.plan import GuestForm
 
 @dataclass(frozen=True)
 class Form:
-    """Attributes
+    """A form of the wearer.
+
+    Attributes
     ----------
     title : str
         What it is called.
     measure : str
         What its one measure is.
     usual, least, most : float, mm
+        The usual measure and its limits.
     """
 
     title: str
