@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import ast
 import importlib.util
+import re
+import tomllib
 from pathlib import Path
 
 import lxml.html
 import pytest
 
 ROOT = Path(__file__).parent.parent
+CONTRIBUTING = ROOT / "CONTRIBUTING.md"
 
 
 @pytest.fixture(scope="module")
@@ -66,3 +70,24 @@ def test_a_page_for_each_step_with_its_pictures():
     shown = "".join(path.read_text("utf-8") for path in [*(ROOT / "docs").glob("*.md"), ROOT / "README.md"])
     for picture in (ROOT / "docs/screenshots").glob("*.png"):
         assert f"screenshots/{picture.name}" in shown
+
+
+def test_contributing_names_what_is_there():
+    """Each errand leads to a file of the program that defines the name beside it."""
+    rows = re.findall(r"^\| [^|]+ \| `([\w/.]+)` \| `(\w+)` \|$", CONTRIBUTING.read_text("utf-8"), re.MULTILINE)
+    assert len(rows) >= 20
+    for file, name in rows:
+        tree = ast.parse((ROOT / "src/deft_slab" / file).read_text("utf-8"))
+        defined = {node.name for node in tree.body if isinstance(node, ast.FunctionDef | ast.ClassDef)}
+        defined |= {node.id for one in tree.body for node in ast.walk(one)
+                    if isinstance(one, ast.Assign | ast.AnnAssign) and isinstance(node, ast.Name)}
+        assert name in defined, f"{file} does not define {name}"
+
+
+def test_contributing_draws_the_house_as_lint_holds_it():
+    """The packages of the core, from the top down, as the contract of imports has them."""
+    contract = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))["tool"]["importlinter"]["contracts"][1]
+    drawn = re.findall(r"^    ([a-z]+)(?: {2,}([a-z]+))? {2,}\S.*$", CONTRIBUTING.read_text("utf-8"), re.MULTILINE)
+    held = [[one.strip() for one in row.split("|")] for row in contract["layers"]]
+    packages = {path.parent.name for path in (ROOT / "src/deft_slab/core").glob("*/__init__.py")}
+    assert [set(filter(None, row)) for row in drawn] == [set(row) & packages for row in held]
