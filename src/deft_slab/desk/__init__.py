@@ -1,1 +1,1 @@
-"""The window. Knows the core; is known by nobody."""
+"""The window. It knows the core; nothing else in the program knows it."""

@@ -1,4 +1,4 @@
-"""The desk's state, put together: what is on the bed, and the verbs of each step."""
+"""The state of the whole desk: what is on the bed, and the verbs of each step."""
 
 from __future__ import annotations
 
@@ -36,8 +36,10 @@ from .storage.recovery import Autosave
 
 
 class DeskState(Desk):
-    """All methods are for the UI thread. Panels ask this, call the verbs of its parts and hear their signals; nothing
-    else. A part knows the desk and the parts that it is given, and none knows the whole.
+    """Everything that panels may ask and do.
+
+    All methods belong to the UI thread. Panels read this state, call the verbs of its parts and listen to their
+    signals, and nothing else. Each part knows the desk and the parts that it is given; none knows the whole.
     """
 
     def __init__(self, jobs: Jobs, parent: QObject | None = None) -> None:
@@ -73,7 +75,7 @@ class DeskState(Desk):
         self.recents = Recents(self)
 
     def close(self) -> None:
-        """What is kept is written, and nothing unsaved is left behind."""
+        """Write what is to be kept, and leave nothing unsaved behind."""
         self.closing.emit()
         self.printing.close()
         self.autosave.close()

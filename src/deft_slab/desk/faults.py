@@ -1,4 +1,4 @@
-"""The last border of the window: what a slot or a thread raises against all expectation is logged and told, and the
+"""The last safety net of the window: an unexpected exception in a slot or a thread is logged and reported, and the
 window goes on.
 """
 
@@ -20,7 +20,7 @@ _log = logging.getLogger(__name__)
 
 
 def fault(error: BaseException) -> DeftError:
-    """What is told of an error that nobody has foreseen."""
+    """The message for an unexpected error."""
     return DeftError(
         tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error),
         kept=tr("Your plan is as it stands."),
@@ -29,7 +29,7 @@ def fault(error: BaseException) -> DeftError:
 
 
 class Faults(QObject):
-    """Hears of faults on any thread and tells them on the UI thread."""
+    """Catches unexpected errors on any thread and reports them on the UI thread."""
 
     _raised = Signal(object)
 
@@ -38,7 +38,7 @@ class Faults(QObject):
         self._raised.connect(tell)
 
     def install(self) -> None:
-        """From now on; for the program, and not for tests, which must fail."""
+        """Start catching. For the program only: tests must fail instead."""
         sys.excepthook = self._hook
         threading.excepthook = lambda raised: self._hook(raised.exc_type, raised.exc_value, raised.exc_traceback)
 

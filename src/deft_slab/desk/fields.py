@@ -1,4 +1,4 @@
-"""The figures of a cut that can be typed."""
+"""The numbers of a cut or a join that can be typed."""
 
 from __future__ import annotations
 
@@ -14,16 +14,16 @@ Update = dict[str, Any]
 
 @dataclass(frozen=True)
 class Field:
-    """A number of a cut.
+    """A number of a cut or a join.
 
     Attributes
     ----------
-    value : Callable[[Any], float]
-        Of a cut.
-    update : Callable[[Any, float], Update]
-        What changes when it is another.
     unit : str
         "mm", "°" or "".
+    value : Callable[[Any], float]
+        Reads the number.
+    update : Callable[[Any, float], Update]
+        Gives the fields to change for another value.
     """
 
     name: str
@@ -37,7 +37,7 @@ class Field:
 
 
 def replaced(values: tuple[float, ...], k: int, value: float) -> tuple[float, ...]:
-    """The values with another one at a place."""
+    """The values with one of them replaced."""
     return (*values[:k], value, *values[k + 1 :])
 
 
@@ -52,7 +52,7 @@ def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Fi
 
 
 def _turned(words: str, axis: tuple[float, float, float]) -> Field:
-    """A turn on top of the present one; the field shows 0 again after it."""
+    """A rotation on top of the present one; the field shows 0 again afterwards."""
     return Field(words, tr("Turns it further by so much about this axis of the model."), "°", lambda cut: 0.0,
                  lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)
 
@@ -68,7 +68,7 @@ PLACED = [
 
 
 def region_fields() -> list[Field]:
-    """Of a picked region of the surface."""
+    """The fields of a picked region of the surface."""
 
     def changed(name: str) -> Callable[[Any, float], Update]:
         return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}

@@ -1,4 +1,4 @@
-"""What each figure means and how it is computed: said where the pointer rests on it, and listed in docs/figures.md."""
+"""What each figure means and how it is computed: shown on hovering, and listed in docs/figures.md."""
 
 from __future__ import annotations
 
@@ -9,14 +9,16 @@ from ..core.locale.translate import tr
 
 @dataclass(frozen=True)
 class Meaning:
-    """Attributes
+    """The meaning of a figure.
+
+    Attributes
     ----------
-    means : str
-        In plain words.
-    how : str
-        It is computed.
     group : str
-        Under what the docs list it.
+        The heading under which the docs list it.
+    means : str
+        What it means, in plain words.
+    how : str
+        How it is computed.
     """
 
     group: str
@@ -315,13 +317,13 @@ _CALLED = {
 
 
 def meaning_of(name: str) -> Meaning | None:
-    """Of a figure, by the name that it stands under; None where there is none of that name."""
+    """The meaning of a figure, by its label; None if there is no such figure."""
     name = name.lower()
     return MEANINGS.get(_CALLED.get(name, name))
 
 
 def hover(name: str, of: str) -> str:
-    """What is said while the pointer rests on a figure: what it is of, what it means, how it is computed."""
+    """The text shown while the pointer rests on a figure: what it belongs to, what it means, and how it is computed."""
     found = meaning_of(name)
     if found is None:
         return of
@@ -329,7 +331,7 @@ def hover(name: str, of: str) -> str:
 
 
 def as_markdown() -> str:
-    """All of them, as a page of the docs, in English."""
+    """All meanings as a page of the docs, in English."""
     lines = [
         "# How to read each figure", "",
         "The same words are shown where the pointer rests on a figure in the window. Made by `./deft made` from the "

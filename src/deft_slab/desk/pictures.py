@@ -1,4 +1,6 @@
-"""Small pictures of a plan, drawn from the column field seen from the side. No OpenGL, so any process can make them."""
+"""Small pictures of a plan, drawn from the column field seen from the side. They need no OpenGL, so any process can
+make them.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,12 @@ _FINER = 2
 
 
 def picture_of(scene: Scene) -> Bytes:
-    """(height, width, 4) uint8: the pieces of a scene with their support, on a clear ground."""
+    """The pieces of a scene with their support, on a transparent background.
+
+    Returns
+    -------
+    (height, width, 4) uint8
+    """
     points, faces, colours = [], [], []
     start = 0
     for name, thing in scene.things.items():
@@ -31,24 +38,35 @@ def picture_of(scene: Scene) -> Bytes:
 
 
 def picture_of_seat(solid: Solid, rotation: Floats, past: Floats32) -> Bytes:
-    """(height, width, 4) uint8: one piece in a seat, its overhang coloured.
+    """One piece in a seat, with its overhang coloured.
 
     Parameters
     ----------
     past : (m,) float32, degrees
-        Past the threshold, -1 where no support is needed.
+        How far past the threshold each facet is; -1 where no support is needed.
+
+    Returns
+    -------
+    (height, width, 4) uint8
     """
     colours = ramp_colours(past, STONE, RAMP) / 255.0
     return _drawn(solid.vertices @ rotation.T, solid.triangles, colours)
 
 
 def silhouette(vertices: Floats, triangles: Ints32, cells: int = 96) -> Bools:
-    """(rows, columns) bool, top row first: a model seen from the front (along +Y), the longer side ``cells`` long.
+    """The silhouette of a model seen from the front (along +Y).
 
     Parameters
     ----------
     vertices : (n, 3) float64
         In any unit.
+    cells : int
+        The length of its longer side in cells.
+
+    Returns
+    -------
+    (rows, columns) bool
+        The top row comes first.
     """
     seen = vertices[:, [0, 2, 1]] * [1.0, 1.0, -1.0]  # what was towards the eye becomes up in the column field
     size = np.ptp(seen[:, :2], axis=0)

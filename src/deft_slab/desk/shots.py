@@ -43,7 +43,7 @@ class Photographer:
         self.state = self.window.state
 
     def until(self, ready: Callable[[], bool]) -> None:
-        """Lets the window work until something holds.
+        """Let the window work until a condition holds.
 
         Raises
         ------

@@ -37,7 +37,7 @@ def _arguments(given: list[str]) -> argparse.Namespace:
 
 
 def settled(state: DeskState) -> bool:
-    """Whether every row of the ledger has its figures and nothing is being worked on but maps and ways."""
+    """Whether every row of the ledger has its figures, and nothing but maps and ways is being computed."""
     project = state.history.project
     return (
         project is not None and state.up_to_date and not state.jobs.busy_beside("map", "ways", "places")
@@ -46,7 +46,7 @@ def settled(state: DeskState) -> bool:
 
 
 def _shoot(window: Window, application: QApplication, path: Path) -> None:
-    """Saves a picture of the window once it shows figures, then ends."""
+    """Save a picture of the window once it shows figures, then quit."""
     timer = QTimer(window)
 
     def look() -> None:
@@ -62,8 +62,8 @@ def _shoot(window: Window, application: QApplication, path: Path) -> None:
 
 
 def _collect_garbage(window: Window) -> None:
-    """From now on; what the start has loaded is left out, for it stays, and looking through it would hold the window up
-    time and again.
+    """Start collecting garbage. What the start of the program has loaded is excluded, because it stays, and scanning
+    it would stall the window again and again.
     """
     gc.freeze()
     Garbage(window)

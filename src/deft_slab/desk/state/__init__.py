@@ -1,1 +1,1 @@
-"""The desk's state: what is opened, done and shown, and the verbs of each step."""
+"""The state of the desk: what is opened, done and shown, and the verbs of each step."""

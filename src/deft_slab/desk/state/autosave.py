@@ -1,5 +1,5 @@
-"""Keeping the work on the desk against a kill: the copy of the model is made by the worker, the project is written at
-each change. See ``recovery`` for how it is stored.
+"""Autosave: protects the work on the desk against a crash. The worker copies the model, and the project is written
+at each change. ``storage.recovery`` says how it is stored.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from .desk import Desk
 
 
 class Keeping(QObject):
-    """A part of the desk state."""
+    """Autosaves the work on the desk."""
 
     def __init__(self, desk: Desk, autosave: Autosave) -> None:
         super().__init__(desk)
@@ -25,31 +25,31 @@ class Keeping(QObject):
         desk.project_changed.connect(self.note)
 
     def begin(self) -> None:
-        """From now on the opened model is kept, and what becomes of it."""
+        """Start saving the opened model and what becomes of it."""
         if self._autosave.begin() is not None:
             self._keep_model()
         self.note()
 
     def note(self) -> None:
-        """The project has changed, or is as it was saved."""
+        """The project has changed, or was saved."""
         history = self._desk.history
         self._autosave.note(history.project if history.dirty else None)
 
     def write(self) -> None:
-        """Writes it now, and what is missing of it."""
+        """Write the project now, and whatever is missing of the model."""
         self._autosave.write()
 
     def adopt(self, work: LeftWork) -> None:
-        """Work that was brought back is kept here from now on."""
+        """Continue to save recovered work here."""
         self._autosave.adopt_left(work)
 
     def model_changed(self) -> None:
-        """The copy of the model lacks a guest that has come."""
+        """A guest was added, which the copy of the model lacks."""
         self._autosave.forget_model()
         self._keep_model()
 
     def _keep_model(self) -> None:
-        """Asks for a copy of the model and its guests, unless that is being made."""
+        """Ask for a copy of the model and its guests, unless one is being made."""
         folder, desk = self._autosave.folder, self._desk
         if folder is None or not desk.is_open or desk.jobs.busy_with("keep"):
             return

@@ -1,4 +1,4 @@
-"""Where pieces lie on their beds: moved and turned by hand, laid anew, and written."""
+"""Where pieces lie on their beds: moved and rotated by hand, laid out anew, and written."""
 
 from __future__ import annotations
 
@@ -26,14 +26,14 @@ STEP = 15.0
 
 
 class Bedding(QObject):
-    """A part of the desk state.
+    """The layout of pieces on beds.
 
     Attributes
     ----------
-    picked
-        The number, in what is laid, of the copy of a piece that is moved or turned.
-    keeping_free
-        Rectangles are drawn on the beds, on which nothing may lie.
+    picked : int or None
+        The number, in the layout, of the copy that is moved or rotated.
+    keeping_free : bool
+        Whether rectangles are being drawn on the beds that must stay free.
     """
 
     changed = Signal()
@@ -57,7 +57,9 @@ class Bedding(QObject):
 
     @property
     def laid(self) -> tuple[Laid, ...]:
-        """All pieces of the first copy, then those of the second, and so on; nothing while it is not known."""
+        """The layout: all pieces of the first copy, then those of the second, and so on. Empty while it is not
+        known.
+        """
         evaluated = self._desk.evaluated
         return evaluated.laid if evaluated is not None else ()
 
@@ -69,25 +71,27 @@ class Bedding(QObject):
 
     @property
     def clashes(self) -> tuple[tuple[int, int], ...]:
-        """Pairs of numbers of what lies too near to each other; twice the same: it leaves its bed."""
+        """Pairs of pieces in the layout that are too close to each other; a pair of equal numbers stands for a piece
+        that leaves its bed.
+        """
         evaluated = self._desk.evaluated
         return evaluated.clashes if evaluated is not None else ()
 
     def pick(self, number: int | None) -> None:
-        """Picks one of what is laid, and selects its piece."""
+        """Pick one copy in the layout, and select its piece."""
         self.picked = number
         if number is not None and number < len(self.laid):
             self._desk.select_piece(self.laid[number].piece)
         self.changed.emit()
 
     def of_printer(self, bed: int, number: int) -> tuple[bool, int]:
-        """(whether a bed is of the second printer, its number among the beds of its printer); a bed after all others is
-        the next one of the printer that a piece is on.
+        """Whether a bed belongs to the second printer, and its number among the beds of its printer. A bed after all
+        others is the next one of the printer that a piece is on.
 
         Parameters
         ----------
         number : int
-            Of the piece, in what is laid.
+            The number of the piece in the layout.
         """
         on_it = next((n for n, one in enumerate(self.laid) if one.bed == bed), None)
         pieces = self._desk.pieces
@@ -98,8 +102,8 @@ class Bedding(QObject):
         return second, 1 + max(own)
 
     def move(self, number: int, bed: int, x: float, y: float) -> None:
-        """Puts a piece somewhere: the low corner of its footprint at x, y mm of a bed. All others stay where they
-        are; on a bed of the other printer all of its copies are printed there from then on.
+        """Put a piece on a bed, with the low corner of its footprint at x, y mm. All others stay where they are. On
+        a bed of the other printer, all of its copies are printed there from then on.
         """
         pieces = self._desk.pieces
         if not pieces or number >= len(self.laid):
@@ -111,7 +115,7 @@ class Bedding(QObject):
             self._put(tr("move a piece on its bed"), number, bed=own, x=x, y=y)
 
     def turn(self, degrees: float) -> None:
-        """Turns the picked piece about its middle."""
+        """Rotate the picked piece about its middle."""
         number = self.picked
         if number is None or number >= len(self.laid):
             return
@@ -131,8 +135,8 @@ class Bedding(QObject):
         desk.change(did, lambda: desk.plan.changed(lying=tuple(kept)))
 
     def nest(self) -> None:
-        """Looks for fewer beds, around the pieces that were put by hand, until it is stopped or all was tried; then
-        what was found is taken.
+        """Search for fewer beds, around the pieces that were placed by hand, until the search is stopped or has
+        tried everything; then use the result.
         """
         self._search(self._desk.plan, anew=True)
 
@@ -156,7 +160,7 @@ class Bedding(QObject):
         self.changed.emit()
 
     def take_found(self) -> None:
-        """Looks no further for fewer beds, and takes what was found so far."""
+        """Stop searching for fewer beds, and use what was found so far."""
         desk, nesting, self.nesting = self._desk, self.nesting, None
         desk.jobs.cancel("ask")
         if nesting is not None and desk.is_open and desk.plan == nesting[0]:
@@ -166,19 +170,19 @@ class Bedding(QObject):
         self.changed.emit()
 
     def _on_stopped(self) -> None:
-        """However the search was stopped, what it has found is taken."""
+        """Use what was found, however the search was stopped."""
         if self.nesting is not None and not self._desk.jobs.busy_with("ask"):
             self.take_found()
 
     @property
     def found_so_far(self) -> BedsFound | None:
-        """While fewer beds are looked for: the fewest so far."""
+        """The fewest beds found so far by a running search."""
         desk = self._desk
         looking = self.nesting is not None and desk.is_open and desk.plan == self.nesting[0]
         return self.nesting[1] if looking and self.nesting is not None and desk.jobs.busy_with("ask") else None
 
     def use_second(self, printer: Printer | None) -> None:
-        """Takes a second printer, another one, or none."""
+        """Use a second printer, another one, or none."""
         desk = self._desk
         if desk.is_open and desk.plan.second != printer:
             did = tr("take a second printer") if printer is not None else tr("leave the second printer")
@@ -186,7 +190,7 @@ class Bedding(QObject):
             desk.do_plan(did, desk.plan.changed(second=printer, lying=()))
 
     def share_out(self) -> None:
-        """Puts each piece on the printer that it is to be printed on so that all is done soonest."""
+        """Assign each piece to a printer so that everything is done soonest."""
         desk, plan = self._desk, self._desk.plan
 
         def apply_sharing(found: Plan) -> None:
@@ -202,22 +206,22 @@ class Bedding(QObject):
                  still=lambda: desk.is_open and desk.plan == plan)
 
     def print_on(self, number: int, *, second: bool) -> None:
-        """Prints a piece, with its copies, on the first or on the second printer.
+        """Print a piece, with its copies, on the first or on the second printer.
 
         Parameters
         ----------
         number : int
-            Of the piece.
+            The number of the piece.
         """
         self._wish(tr("move a piece to another printer"), number, second=second, material="")
 
     def make_of(self, number: int, material: str) -> None:
-        """Prints a piece of another material of its printer; empty: of the usual one.
+        """Print a piece of another material of its printer; empty means the usual one.
 
         Parameters
         ----------
         number : int
-            Of the piece.
+            The number of the piece.
         """
         self._wish(tr("change the material of a piece"), number, material=material)
 
@@ -232,13 +236,13 @@ class Bedding(QObject):
         desk.do_plan(did, wished.changed(lying=left))
 
     def set_keeping_free(self, on: bool) -> None:
-        """Begins or ends drawing room that is kept free."""
+        """Begin or end drawing areas that are kept free."""
         self.keeping_free = on
         self.changed.emit()
 
     def keep_free(self, bed: int, x: float, y: float, wide: float, deep: float) -> None:
-        """Keeps a rectangle of all beds of a bed's printer free, mm, as far as it lies on the bed; one that is smaller
-        than _CLICK takes those away that are there.
+        """Keep a rectangle (mm) free on all beds of a bed's printer, as far as it lies on the bed. One smaller than
+        _CLICK removes those that are there.
         """
         desk = self._desk
         second = desk.plan.second if self.of_printer(bed, 0)[0] else None
@@ -265,26 +269,26 @@ class Bedding(QObject):
             desk.failed.emit(error)
 
     def order(self, beds_by: BedsBy) -> None:
-        """Which pieces share a bed, and which bed comes first."""
+        """Choose which pieces share a bed, and which bed comes first."""
         desk = self._desk
         if desk.is_open and desk.plan.beds_by != beds_by:
             desk.do_plan(tr("order the beds"), desk.plan.changed(beds_by=beds_by))
         self.changed.emit()
 
     def lay_anew(self) -> None:
-        """Forgets where pieces were put."""
+        """Forget where pieces were placed."""
         desk = self._desk
         self.picked = None
         if desk.is_open and desk.plan.lying:
             desk.do_plan(tr("lay pieces anew"), desk.plan.changed(lying=()))
 
     def write(self, folder: Path, wished: Wished, paper: Paper | None, *, replace: bool = False) -> None:
-        """Writes pieces and beds into a folder, with the lists of them and a sheet; asks before it replaces any.
+        """Write pieces and beds into a folder, with their lists and a sheet. Asks before it replaces files.
 
         Parameters
         ----------
         paper : Paper | None
-            Of the sheet, None for none.
+            The paper size of the sheet; None: no sheet.
         """
         desk = self._desk
 
@@ -315,11 +319,11 @@ class Bedding(QObject):
 
     @property
     def _others(self) -> tuple[tuple[str, Plan], ...]:
-        """(name, plan) of the choices that a sheet compares the plan with."""
+        """The names and plans of the choices that a sheet compares the plan with."""
         return tuple((choice.name, choice.plan) for choice in self._desk.project.choices)
 
     def draw_sheet(self, paper: Paper, done: Callable[[SheetPages], None]) -> None:
-        """Has the sheet of the plan drawn, to be looked at."""
+        """Have the sheet of the plan drawn for viewing."""
         desk = self._desk
         desk.ask("ask:sheet", DrawSheet(desk.plan, desk.printer, desk.project.title, paper, self._others), done=done,
                  label=tr("Drawing the sheet"))

@@ -1,4 +1,4 @@
-"""Choices: the plans that are kept in the ledger to compare."""
+"""Choices: the plans that are kept in the ledger for comparison."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from .desk import Desk
 
 
 class Choosing:
-    """A part of the desk state."""
+    """The choices in the ledger."""
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
@@ -19,7 +19,7 @@ class Choosing:
             self.keep_plan(self._desk.plan, tr("Choice {count}", count=len(self._desk.project.choices) + 1))
 
     def show_whole(self, *, shown: bool) -> None:
-        """Puts the model as it came into the ledger, or takes it out."""
+        """Show the model as it came in the ledger, or hide it."""
         did = (
             tr("put the model as it came into the ledger")
             if shown
@@ -28,7 +28,7 @@ class Choosing:
         self._desk.do(did, self._desk.project.changed(whole=shown))
 
     def keep_plan(self, plan: Plan, name: str) -> None:
-        """Keeps a plan in the ledger."""
+        """Keep a plan in the ledger."""
         project = self._desk.project
         choice = Choice(id=project.fresh_choice_id(), name=name, plan=plan)
         pinned = project.pinned or (None if project.whole else choice.id)
@@ -53,6 +53,6 @@ class Choosing:
         self._desk.do(tr("remove a choice"), project.changed(choices=left, pinned=pinned))
 
     def bring_back(self, key: str) -> None:
-        """Puts what stands in the ledger under a key on the bed."""
+        """Put an entry of the ledger on the bed."""
         name, plan = next((name, plan) for one, name, plan in self._desk.compared if one == key)
         self._desk.do_plan(tr("bring back “{name}”", name=name), plan)

@@ -1,4 +1,4 @@
-"""Finding a place for a cut: the cut map, the sweep and the turns of the selected one."""
+"""Searches for the place of a cut: the cut map, and the sweep and the rotations of the selected cut."""
 
 from __future__ import annotations
 
@@ -22,16 +22,16 @@ FROM_MAP = tr("take a cut from the cut map")
 
 
 class CutSearch(QObject):
-    """A part of the desk state.
+    """The search for the place of a cut.
 
     Attributes
     ----------
-    map
-        Of planes through the piece, None before.
+    map : CutMap or None
+        Planes through the piece.
     sweep, turned
-        Of the selected cut.
-    figure
-        What colours the map, "support", "sight" or "both".
+        Places and rotations of the selected cut.
+    figure : str
+        What colours the map: "support", "sight" or "both".
     """
 
     changed = Signal()
@@ -60,8 +60,9 @@ class CutSearch(QObject):
         return self._ways.busy
 
     def base(self) -> tuple[Plan, tuple[Side, ...]]:
-        """(the plan that the map is for, the sides that the piece it is for lies on): without the selected cut where
-        that is straight and the last one, so that the map shows where else it could be; else of the selected piece.
+        """The plan that the map is for, and the sides of the piece that it is for. If the selected cut is straight
+        and the last one, it is left out, so that the map shows where else it could be; otherwise the map is for
+        the selected piece.
         """
         desk, plan = self._desk, self._desk.plan
         cut = desk.cut
@@ -72,7 +73,7 @@ class CutSearch(QObject):
 
     @property
     def replaced(self) -> StraightCut | None:
-        """The cut that taking a place moves; None where it would add one."""
+        """The cut that moves when a place is taken; None if a cut would be added."""
         plan, _ = self.base()
         cut = self._desk.cut
         return cut if isinstance(cut, StraightCut) and plan != self._desk.plan else None
@@ -108,7 +109,7 @@ class CutSearch(QObject):
         self.changed.emit()
 
     def look_again(self) -> None:
-        """Goes on after it was stopped."""
+        """Continue after the search was stopped."""
         self._key = None
         self._look()
 
@@ -143,7 +144,7 @@ class CutSearch(QObject):
                   still=lambda: key == self._sweep_key, label=tr("Sweeping the cut"))
 
     def ask_turned(self) -> None:
-        """Asks for the figures of the selected cut turned both ways."""
+        """Ask for the figures of the selected cut rotated both ways."""
         desk, cut = self._desk, self._desk.cut
         if not isinstance(cut, StraightCut):
             return
@@ -157,7 +158,7 @@ class CutSearch(QObject):
                   label=tr("Turning the cut"))
 
     def take_turned(self, row: int, column: int) -> None:
-        """Turns the selected cut as a place of its map of angles says."""
+        """Rotate the selected cut as a cell of its map of angles says."""
         found = self.turned
         if found is not None:
             normal, offset = found.normals[row, column], float(found.offsets[row, column])
@@ -166,7 +167,12 @@ class CutSearch(QObject):
     # what the map shows
 
     def _figure(self, found: CutMap) -> Floats:
-        """(n, k) the figure that colours the map, inf where a place is not allowed."""
+        """The figure that colours the map; inf where a place violates a condition.
+
+        Returns
+        -------
+        (n, k) float64
+        """
         wishes = self.wishes
         sight = found.hidden_sight(wishes)
         # support and seam together: each by what is usual among all places
@@ -177,13 +183,18 @@ class CutSearch(QObject):
         return np.asarray(np.where(found.allowed(wishes), figure, np.inf))
 
     def values(self, found: CutMap) -> Floats:
-        """(n,) for each normal the best that any place along it achieves, of the figure that colours the map."""
+        """For each normal, the best value of that figure at any place along it.
+
+        Returns
+        -------
+        (n,) float64
+        """
         best = self._figure(found).min(axis=1)
         worst = best[np.isfinite(best)].max(initial=0.0)
         return np.asarray(np.where(np.isfinite(best), best, worst))
 
     def best_place(self, found: CutMap, normal: Floats) -> tuple[int, int]:
-        """(direction looked at that is nearest to a normal, the best place along it by what colours the map)."""
+        """The normal of the map nearest to a given one, and the best place along it."""
         n = int(np.argmax(np.abs(found.normals @ normal)))
         return n, int(np.argmin(self._figure(found)[n]))
 
@@ -194,7 +205,7 @@ class CutSearch(QObject):
     # taking a place
 
     def take(self, did: str, normal: Triple, offset: float) -> None:
-        """Moves the selected cut to a place that was found, or adds one there."""
+        """Move the selected cut to a place that was found, or add a cut there."""
         if self._key != self._subject():  # it was found for another plan
             self._desk.failed.emit(being_made())
             return
@@ -210,7 +221,7 @@ class CutSearch(QObject):
         self._desk.do_plan(did, self._desk.plan.with_cut(cut))
 
     def take_normal(self, normal: Floats) -> None:
-        """Takes the best place along the direction of the map that was clicked."""
+        """Use the best place along the direction that was clicked on the map."""
         found = self.map
         if found is not None:
             n, k = self.best_place(found, normal)

@@ -1,4 +1,4 @@
-"""Changing the recipe: adding, moving, ordering, mirroring cuts, and settling their seams."""
+"""Edits the recipe: adds, moves, reorders and mirrors cuts, and settles their seams."""
 
 from __future__ import annotations
 
@@ -26,14 +26,14 @@ _NO_MIRROR = tr("No plane of symmetry was found for this.\nSet one by hand: “M
 
 
 class Cutting(QObject):
-    """A part of the desk state.
+    """The cuts of the plan.
 
     Attributes
     ----------
-    settled
-        Where the selected cut, or all, would settle, None while that was not asked.
-    mirrors : (unit normal, offset)
-        Of the planes of symmetry, none where none was found or they were not looked for.
+    settled : Settled or None
+        Where the selected cut, or all cuts, would settle.
+    mirrors : tuple of ((3,), float)
+        Unit normals and offsets (mm) of the planes of symmetry; empty if none were found or searched for.
     """
 
     changed = Signal()
@@ -54,7 +54,7 @@ class Cutting(QObject):
         self.mirrors, self._mirrors_looked_for = (), False
 
     def before(self, cut: Cut) -> tuple[Plan, tuple[Side, ...]]:
-        """(the plan before a cut is made, the sides that the piece it goes through lies on)."""
+        """The plan before a cut, and the sides of the piece that the cut goes through."""
         plan = self._desk.plan
         at = [one.id for one in plan.recipe].index(cut.id)
         sides = cut.reach.sides if isinstance(cut.reach, PieceReach) else ()
@@ -73,21 +73,21 @@ class Cutting(QObject):
         self.put(StraightCut(id=number, name=name, normal=normal, offset=offset))
 
     def lean_from(self, share: float) -> None:
-        """Says how much of its support a piece must save to lean; see ``Plan.leaning``."""
+        """Set how much of its support a piece must save in order to lean; see ``Plan.leaning``."""
         self._desk.change(tr("change when pieces lean"), lambda: self._desk.plan.changed(leaning=share))
 
     def change(self, did: str, **update: object) -> None:
-        """Changes the selected cut; values that make no sense are told and change nothing."""
+        """Change the selected cut. Values that make no sense are reported and change nothing."""
         if self._desk.cut is not None:
             self.change_one(did, self._desk.cut.id, **update)
 
     def change_one(self, did: str, cut_id: str, **update: object) -> None:
-        """Changes a cut; values that make no sense are told and change nothing."""
+        """Change a cut. Values that make no sense are reported and change nothing."""
         plan = self._desk.plan
         self._desk.change(did, lambda: plan.with_cut(_changed(plan.cut(cut_id), update)))
 
     def try_change(self, **update: object) -> None:
-        """Changes the selected cut while something is dragged; what makes no sense is passed over."""
+        """Change the selected cut while something is dragged. Values that make no sense are ignored."""
         cut, plan = self._desk.cut, self._desk.plan
         if cut is not None:
             with contextlib.suppress(DeftError):
@@ -105,7 +105,7 @@ class Cutting(QObject):
         self._desk.do_plan(tr("reorder the cuts"), self._desk.plan.changed(recipe=tuple(recipe)))
 
     def copy(self) -> None:
-        """Adds the selected cut once more, a little beside it."""
+        """Add a copy of the selected cut, slightly beside it."""
         cut = self._desk.cut
         if cut is not None:
             self._add_like(cut, tr("copy a cut"), tr("{name} again", name=cut.name))
@@ -114,7 +114,7 @@ class Cutting(QObject):
         self.put(cut.model_copy(update={"id": self._desk.plan.fresh_id(), "name": name[:120]}), did)
 
     def mirror_cut(self) -> None:
-        """Adds the mirror image of the selected cut at a plane of symmetry that it does not lie in or across."""
+        """Add the mirror image of the selected cut at a plane of symmetry, unless both would coincide."""
         cut = self._desk.cut
         if cut is None:
             return
@@ -130,7 +130,7 @@ class Cutting(QObject):
         self.find_mirrors(add_mirrored)
 
     def find_mirrors(self, then: Callable[[], None]) -> None:
-        """Looks for the planes of symmetry of the whole model, once."""
+        """Search for the planes of symmetry of the whole model, once."""
         desk = self._desk
         if self.mirrors or self._mirrors_looked_for:
             then()
@@ -145,7 +145,7 @@ class Cutting(QObject):
         desk.ask("ask:mirror", FindSymmetry(whole), done=take_mirrors, label=tr("Looking for symmetry"))
 
     def set_mirror(self) -> None:
-        """Takes the selected straight cut as the plane that is mirrored at."""
+        """Use the plane of the selected straight cut as the mirror plane."""
         cut = self._desk.cut
         if isinstance(cut, StraightCut):
             self.mirrors = ((cut.normal, cut.offset), *self.mirrors)
@@ -199,7 +199,7 @@ class Cutting(QObject):
     # settling
 
     def settle(self, limits: Limits) -> None:
-        """Asks where the selected cut's seam would be seen least nearby; nothing moves without consent."""
+        """Ask where the seam of the selected cut would be seen least nearby. Nothing moves without consent."""
         desk, cut = self._desk, self._desk.cut
         if cut is None or not cut.settles:
             return
@@ -208,7 +208,7 @@ class Cutting(QObject):
                   label=tr("Settling the seam"))
 
     def settle_all(self, limits: Limits) -> None:
-        """Asks where the seams of all cuts would be seen least together."""
+        """Ask where the seams of all cuts together would be seen least."""
         desk = self._desk
         if desk.plan.recipe:
             desk.ask("ask:settle", SettlePlan(desk.plan, desk.printer, limits), done=self._on_settled,
@@ -220,7 +220,7 @@ class Cutting(QObject):
 
     @property
     def moves(self) -> list[Cut]:
-        """The cuts that would go to another place."""
+        """The cuts that would move."""
         if self.settled is None:
             return []
         known = {cut.id: cut for cut in self._desk.plan.recipe}
@@ -244,7 +244,7 @@ def _changed(cut: Cut, update: dict[str, object]) -> Cut:
 
 
 def _same_place(cut: Cut, other: Cut) -> bool:
-    """Whether two cuts lie in the same place; of flat ones, whichever way they face."""
+    """Whether two cuts coincide; for flat cuts whichever way they face."""
     if isinstance(cut, StraightCut) and isinstance(other, StraightCut):
         sign = 1.0 if float(np.dot(cut.normal, other.normal)) > 0 else -1.0
         apart = np.array(cut.normal) - sign * np.array(other.normal)

@@ -1,4 +1,4 @@
-"""What is on the bed: what the plan comes to, what is chosen of it, and how it is looked at."""
+"""The bed: what the plan comes to, what of it is selected, and how it is viewed."""
 
 from __future__ import annotations
 
@@ -38,14 +38,14 @@ _PICTURES = 64
 
 @dataclass(frozen=True, eq=False)
 class Entry:
-    """What the ledger keeps of an evaluated plan.
+    """What the ledger stores about an evaluated plan.
 
     Attributes
     ----------
     picture : (height, width, 4) uint8
         Or None.
     work : PrintJob | None
-        What printing all of it takes, None where that is not known.
+        What printing all of it takes; None if that is not known.
     """
 
     totals: Totals
@@ -58,18 +58,18 @@ class Desk(ProjectState):
 
     Attributes
     ----------
-    evaluated
-        What the plan that was measured last comes to; None before.
-    draft
-        The plan that is being dragged, None while none is.
-    live
-        What it comes to, about.
-    live_problem
-        Why that has no figures, empty where it has, or will.
-    selected_piece
-        Its number, from 0 on.
+    evaluated : Evaluated or None
+        The outcome of the plan that was evaluated last.
+    live : Evaluated or None
+        Its approximate outcome.
+    live_problem : str
+        Why it has no figures; empty if it has them, or will.
+    draft : Plan or None
+        The plan that is being dragged.
+    selected_piece : int
+        The number of the selected piece, from 0 on.
     line_of_sight
-        From the model to the eye, bed frame.
+        The direction from the model to the eye, bed frame.
     """
 
     outcome_changed = Signal()
@@ -102,17 +102,17 @@ class Desk(ProjectState):
 
     @property
     def piece_printer(self) -> Printer:
-        """What the selected piece is printed on, loaded with its material."""
+        """The printer of the selected piece, loaded with its material."""
         return self.piece.on(self.printer) if self.piece is not None else self.printer
 
     @property
     def up_to_date(self) -> bool:
-        """Whether the outcome is of the plan on the desk, and of its printer."""
+        """Whether the outcome belongs to the present plan and its printer."""
         return self.evaluated is not None and self.is_open and self.evaluated.of(self.plan, self.printer)
 
     @property
     def pieces_up_to_date(self) -> bool:
-        """Whether the pieces that are shown are those of the plan on the desk, however they are judged and seated."""
+        """Whether the shown pieces are those of the present plan, however they are judged and seated."""
         if self.evaluated is None or not self.is_open:
             return False
         measured = self.evaluated.outcome.plan
@@ -129,7 +129,18 @@ class Desk(ProjectState):
 
     @property
     def box(self) -> tuple[Floats, Floats]:
-        """(low, high) of all pieces, mm, model frame; of the model while there are none yet. Raises NothingOpen."""
+        """The bounding box of all pieces, in mm, model frame; of the model while there are none yet.
+
+        Returns
+        -------
+        (3,) float64, (3,) float64
+            The lowest and the highest corner.
+
+        Raises
+        ------
+        NothingOpen
+            Nothing is open.
+        """
         if not self.pieces:
             corners = self.model.solid.bounds * self.plan.factors
             return corners.min(axis=0), corners.max(axis=0)
@@ -138,26 +149,32 @@ class Desk(ProjectState):
 
     @property
     def cut(self) -> Cut | None:
-        """The selected cut, as it is being dragged if it is."""
+        """The selected cut; while it is dragged, as it is being dragged."""
         if not self.is_open or self.selected_cut is None:
             return None
         return next((cut for cut in (self.draft or self.plan).recipe if cut.id == self.selected_cut), None)
 
     @property
     def compared(self) -> tuple[tuple[str, str, Plan], ...]:
-        """(key, name, plan) of what stands in the ledger beside the plan on the bed: the model as it came, choices."""
+        """Key, name and plan of the other rows of the ledger: the model as it came, and the choices."""
         project = self.project
         whole = ((WHOLE, tr("As it came"), self.plan.as_it_came),) if project.whole else ()
         return (*whole, *((choice.id, choice.name, choice.plan) for choice in project.choices))
 
     def entry(self, plan: Plan) -> Entry | None:
-        """What a plan comes to on the printer of the desk."""
+        """The outcome of a plan on the printer of the desk."""
         return self._entries.get((plan, self.printer))
 
     # changing the project
 
     def do(self, did: str, project: Project) -> None:
-        """Replaces the project; ``did`` says what was done, for undo."""
+        """Replace the project.
+
+        Parameters
+        ----------
+        did : str
+            What was done, for the texts of undo.
+        """
         if self.is_open and project == self.project:
             self.drop_draft()
         super().do(did, project)
@@ -177,12 +194,12 @@ class Desk(ProjectState):
             self.selected_cut = ids[-1] if ids else None
 
     def begin(self, model: Model, guest_surfaces: dict[str, Solid], project: Project, *, saved: bool) -> None:
-        """Takes what was opened in place of all that was there; who opens it tells when all of it is there.
+        """Replace everything by what was opened. The caller announces it once it is complete.
 
         Parameters
         ----------
         saved : bool
-            The project comes from its own file.
+            Whether the project comes from its own file.
         """
         self._model, self.guest_surfaces = model, guest_surfaces
         self.history.begin(project, saved=saved)
@@ -195,7 +212,7 @@ class Desk(ProjectState):
     # trying a plan while something is dragged
 
     def try_plan(self, plan: Plan) -> None:
-        """Shows a plan that is not settled yet: figures come from the draft mesh, marked as approximate."""
+        """Show a plan that is not final yet. Its figures come from the draft mesh, and are marked as approximate."""
         began = self.draft is None
         self.draft = plan
         self.draft_changed.emit()
@@ -208,12 +225,12 @@ class Desk(ProjectState):
         )
 
     def settle(self, did: str) -> None:
-        """Makes what was tried the plan."""
+        """Make the tried plan the plan on the bed."""
         if self.draft is not None:
             self.do_plan(did, self.draft)
 
     def drop_draft(self) -> None:
-        """Goes back to the plan as it was before something was dragged."""
+        """Return to the plan as it was before the drag."""
         if self.draft is not None:
             self.jobs.cancel("live")
             self.draft = self.live = None
@@ -228,7 +245,7 @@ class Desk(ProjectState):
     # figures
 
     def evaluate(self) -> None:
-        """Measures the plan on the bed, and the choices that are not measured yet."""
+        """Evaluate the plan on the bed, and those choices that have not been evaluated yet."""
         self.ask(
             "evaluate", Evaluate(self.plan, self.printer), done=self._on_evaluated,
             failed=self._on_evaluation_failed, label=tr("Measuring"),
@@ -279,7 +296,7 @@ class Desk(ProjectState):
         self.selection_changed.emit()
 
     def hide_pieces(self, numbers: frozenset[int]) -> None:
-        """Leaves pieces undrawn, by their numbers from 0 on; at least one stays."""
+        """Hide pieces, given their numbers from 0 on; at least one stays visible."""
         self.show(hidden=numbers if len(numbers) < len(self.pieces) else frozenset())
 
     @gathered()

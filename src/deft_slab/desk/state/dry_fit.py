@@ -1,4 +1,4 @@
-"""Putting the pieces together on the screen, and coupons: what fits, before it is printed and after."""
+"""Puts the pieces together on the screen, and makes coupons: what fits before printing and after."""
 
 from __future__ import annotations
 
@@ -23,12 +23,12 @@ from .validation import validated
 
 
 class Fitting(QObject):
-    """A part of the desk state.
+    """The dry fit, and coupons.
 
     Attributes
     ----------
-    dry
-        How the pieces went together when that was last asked.
+    dry : DryFit or None
+        The last answer to how the pieces go together.
     """
 
     changed = Signal()
@@ -59,12 +59,12 @@ class Fitting(QObject):
 
     @property
     def fitted(self) -> DryFit | None:
-        """Of the plan as it is; None while it is not known."""
+        """The dry fit of the present plan; None while it is not known."""
         asked = (self._desk.plan, self._desk.printer) if self._desk.is_open else None
         return self.dry if self._dry_of == asked else None
 
     def cap(self, meeting: MeetingPoint) -> None:
-        """Adds a cap over a place where seams meet, on the largest contact there."""
+        """Add a cap over a point where seams meet, on the largest contact there."""
         desk = self._desk
         number = max(meeting.contacts, key=lambda n: self._joining.contacts[n].area)
         contact = self._joining.contacts[number]
@@ -122,8 +122,8 @@ class Fitting(QObject):
             desk.do_plan(tr("print no coupon"), desk.plan.changed(coupon=None))
 
     def fitted_best(self, clearance: float, material: str) -> None:
-        """Keeps the clearance that fitted best with the printer: of this project, of new ones, and in the user's own
-        profile of that name.
+        """Store the clearance that fitted best in the printer: that of this project, that of new ones, and the
+        user's own profile of that name.
         """
         desk = self._desk
         found = desk.printer.fitted_at(clearance, datetime.date.today().isoformat(), material)

@@ -1,4 +1,4 @@
-"""Which pieces are equal, so that they are written once, with a count."""
+"""Which pieces are equal, so that they are written once with a count."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ _MOST = 60
 
 
 class EqualPieces(QObject):
-    """A part of the desk state.
+    """Which pieces are equal.
 
     Attributes
     ----------
-    found
-        For each piece the number of the first one of its shape, and whether it is that mirrored; none while
-        that is not known.
+    found : tuple of (int, bool)
+        For each piece the first one of its shape, and whether it is a mirror image of that; empty while not
+        known.
     """
 
     changed = Signal()

@@ -1,4 +1,4 @@
-"""Opening a model or a project, bringing back work that was left, saving."""
+"""Opens models and projects, recovers work, and saves."""
 
 from __future__ import annotations
 
@@ -19,16 +19,16 @@ from .size import Sizing
 
 
 class Opening:
-    """A part of the desk state.
+    """Opening, recovering and saving.
 
     Attributes
     ----------
-    path
-        Where the project was saved last, None where it was not.
-    fetched
-        What was opened, None before.
-    may_leave
-        Asks before unsaved work is left, true when it may be; the window puts its question here.
+    path : Path or None
+        Where the project was saved last.
+    fetched : Fetched or None
+        What was opened.
+    may_leave : callable
+        Asks whether unsaved work may be discarded; the window puts its question here.
     """
 
     def __init__(self, desk: Desk, sizing: Sizing, keeping: Keeping) -> None:
@@ -43,12 +43,13 @@ class Opening:
         desk.jobs.restarted.connect(self._on_restarted)
 
     def open(self, path: Path, fineness: float = 0.1) -> None:
-        """Opens a model or a project, unless what is open may not be left; it stays until the new one is there.
+        """Open a model or a project, unless the user wants to keep what is open, which stays until the new one is
+        loaded.
 
         Parameters
         ----------
         fineness : float, mm
-            By which triangles may be off, for files with exact faces.
+            How far triangles may be off, for files with exact surfaces.
         """
         if not self.may_leave():
             return
@@ -63,7 +64,7 @@ class Opening:
         )
 
     def recover(self, work: LeftWork) -> None:
-        """Brings back work that was left unsaved, unless what is open may not be left."""
+        """Recover work that was left unsaved, unless the user wants to keep what is open."""
         if not self.may_leave():
             return
         left = self._desk.history.project
@@ -81,12 +82,12 @@ class Opening:
         )
 
     def _refusal(self, fetched: Fetched, left: Project | None) -> DeftError | None:
-        """Why what was fetched cannot be taken.
+        """Why what was fetched cannot be used.
 
         Parameters
         ----------
         left : Project | None
-            The project that may be left for it.
+            The project that may be discarded for it.
         """
         project, history = fetched.project, self._desk.history
         if project is not None and project.plan.model.sha256 != fetched.model.sha256:
@@ -101,7 +102,7 @@ class Opening:
         return None
 
     def _on_fetched(self, fetched: Fetched, left: Project | None, *, recovered: bool = False) -> bool:
-        """Whether it is open now."""
+        """Use what was fetched; returns whether it is open now."""
         desk, model, project = self._desk, fetched.model, fetched.project
         refusal = self._refusal(fetched, left)
         if refusal is not None:
@@ -133,7 +134,7 @@ class Opening:
         return True
 
     def _fresh(self, fetched: Fetched) -> Project:
-        """A project of a model that was opened by itself."""
+        """A new project for a model."""
         model = fetched.model
         plan = Plan(model=model.ref, unit=fetched.unit, tilt=model.ref.tilt_as_opened)
         return Project(title=model.name, plan=plan, printer=self._desk.settings.printer)
@@ -157,12 +158,12 @@ class Opening:
             self._keeping.write()  # the copy of the model too, if it was not made yet
 
     def remember(self, path: Path) -> None:
-        """Lists a file among the recent ones."""
+        """Add a file to the recent ones."""
         if first := listed(path):
             self._desk.change_settings(recent=self._desk.settings.with_recent(first).recent)
 
     def _keep_picture(self) -> None:
-        """The first picture of what was opened or saved stands beside its name among the recent ones."""
+        """Store the first picture of what was opened or saved, for the list of recent files."""
         picture = self._desk.evaluated.picture if self._desk.evaluated is not None else None
         if picture is not None and self._unpictured:
             keep_picture(self._unpictured, picture, self._desk.settings.recent)

@@ -1,4 +1,4 @@
-"""Guests: wearers' forms and other models shown inside or beside the prop at their own size."""
+"""Guests: forms of the wearer and other models, shown inside or beside the prop at their true size."""
 
 from __future__ import annotations
 
@@ -16,11 +16,11 @@ from .size import Sizing
 
 
 class Wearing:
-    """A part of the desk state.
+    """The guests of the prop.
 
     Attributes
     ----------
-    selected
+    selected : str or None
         The id of the selected guest.
     """
 
@@ -31,7 +31,7 @@ class Wearing:
         desk.project_changed.connect(self._keep_selection)
 
     def _keep_selection(self) -> None:
-        """Selects another guest when the selected one is gone."""
+        """Select another guest if the selected one is gone."""
         guests = [guest.id for guest in self._desk.plan.guests]
         if self.selected not in guests:
             self.selected = guests[-1] if guests else None

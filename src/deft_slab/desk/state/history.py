@@ -1,4 +1,4 @@
-"""What was done to the project, in order: undo, redo, and what would be lost by leaving."""
+"""The history of the project: undo, redo, and what would be lost by closing it."""
 
 from __future__ import annotations
 
@@ -16,12 +16,12 @@ class _Past:
 
 
 class History:
-    """The project as it is, as it was and as it was before steps were taken back.
+    """The project as it is, as it was, and as it was before steps were undone.
 
     Attributes
     ----------
     project : Project | None
-        As it is; None before anything is opened.
+        The present project; None before anything is opened.
     """
 
     def __init__(self) -> None:
@@ -38,56 +38,62 @@ class History:
         return self._past[self._now].project if self._past else None
 
     def begin(self, first: Project, *, saved: bool) -> None:
-        """Begins anew with a project, which would be lost.
+        """Start a new history with a project.
 
         Parameters
         ----------
         saved : bool
-            It comes from its own file.
+            Whether the project comes from its own file.
         """
         self._past, self._now, self._before_last = [_Past(first, "")], 0, None
         self._clean, self._never_saved = None, not saved
 
     def nothing_to_lose(self) -> None:
-        """The project as it is holds nothing that would be lost."""
+        """The present project contains nothing that would be lost."""
         self._clean = self.project
 
     def do(self, did: str, project: Project) -> None:
-        """``did`` says what was done; what was taken back before is gone."""
+        """Add a step. Steps that were undone before are dropped.
+
+        Parameters
+        ----------
+        did : str
+            What was done, for the texts of undo.
+        """
         self._before_last = self._past, self._now
         self._past = [*self._past[: self._now + 1], _Past(project, did)][-_LONGEST:]
         self._now = len(self._past) - 1
 
     def saved(self, project: Project) -> None:
-        """The project was saved like this."""
+        """The project was saved in this state."""
         self._clean, self._never_saved = project, False
 
     @property
     def undo_text(self) -> str:
-        """What undo takes back; empty where there is nothing."""
+        """What undo would take back; empty if there is nothing."""
         return self._past[self._now].did if self._now > 0 else ""
 
     @property
     def redo_text(self) -> str:
-        """What redo makes again; empty where there is nothing."""
+        """What redo would do again; empty if there is nothing."""
         return self._past[self._now + 1].did if self._now + 1 < len(self._past) else ""
 
     def undo(self) -> bool:
-        """Whether there was a step to take back."""
+        """Take a step back; returns whether there was one."""
         if self._now <= 0:
             return False
         self._now, self._before_last = self._now - 1, None
         return True
 
     def redo(self) -> bool:
-        """Whether there was a step to make again."""
+        """Do a step again; returns whether there was one."""
         if self._now + 1 >= len(self._past):
             return False
         self._now, self._before_last = self._now + 1, None
         return True
 
     def take_back(self) -> bool:
-        """Forgets the step that was done last, as if it had never been; whether there was one."""
+        """Drop the last step as if it had never happened; returns whether there was one."""
         if self._before_last is None:
             return False
         (self._past, self._now), self._before_last = self._before_last, None
@@ -95,10 +101,10 @@ class History:
 
     @property
     def dirty(self) -> bool:
-        """Whether there is something that is not saved."""
+        """Whether something is not saved."""
         return self.project is not None and self.project != self._clean
 
     @property
     def at_stake(self) -> bool:
-        """Whether work would be lost by leaving: what is not saved, or steps taken back that never were."""
+        """Whether closing would lose work: unsaved changes, or undone steps that were never saved."""
         return self.dirty or (self._never_saved and bool(self.redo_text))

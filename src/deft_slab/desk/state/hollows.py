@@ -1,4 +1,4 @@
-"""Hollowing the selected piece: its wall and lattice, its vents, their plugs."""
+"""Hollows the selected piece: its wall and lattice, its vents, their plugs."""
 
 from __future__ import annotations
 
@@ -23,14 +23,14 @@ POINTS = "vent"
 
 
 class Hollowing(QObject):
-    """A part of the desk state.
+    """The hollow of the selected piece.
 
     Attributes
     ----------
-    wishes
-        Of the next hollow.
-    vent
-        The id of the selected one, None for none.
+    wishes : Hollow
+        The measures of the next hollow.
+    vent : str or None
+        The id of the selected vent.
     """
 
     changed = Signal()
@@ -56,13 +56,13 @@ class Hollowing(QObject):
 
     @property
     def hollow(self) -> Hollow | None:
-        """Of the selected piece; None while it is solid."""
+        """The hollow of the selected piece; None if it is solid."""
         found = self._found
         return self._desk.plan.hollow(found[0]) if found is not None else None
 
     @property
     def report(self) -> HollowReport | None:
-        """What became of it, as it was measured."""
+        """What became of the hollow when it was evaluated."""
         found = self._found
         return found[1] if found is not None else None
 
@@ -89,7 +89,7 @@ class Hollowing(QObject):
     # changing it
 
     def wish(self, **what: Any) -> None:
-        """Changes what the next hollow is like; of a piece that is hollow already, this one."""
+        """Change the measures of the next hollow; if the piece is hollow already, those of its hollow."""
         hollow = self.hollow
         next_one = Hollow(id="h", anchor=(0.0, 0.0, 0.0), **self.wishes)
         try:
@@ -103,7 +103,7 @@ class Hollowing(QObject):
         self.changed.emit()
 
     def _put(self, did: str, hollow: Hollow, **what: Any) -> None:
-        """Values that make no sense are told and change nothing."""
+        """Change the hollow. Values that make no sense are reported and change nothing."""
         plan = self._desk.plan
         self._desk.change(did, lambda: plan.with_hollow(validated(hollow, what, tr("A hollow"))))
 
@@ -127,7 +127,7 @@ class Hollowing(QObject):
     # vents
 
     def propose(self) -> None:
-        """Puts vents where they let resin out and air in, in place of those that there are."""
+        """Propose vents that let resin out and air in, in place of the present ones."""
         hollow, desk = self.hollow, self._desk
         if hollow is None:
             return
@@ -145,12 +145,12 @@ class Hollowing(QObject):
                  label=tr("Placing vents"), still=lambda: self.hollow == hollow)
 
     def point(self, *, moves: bool) -> None:
-        """Has a place for a vent pointed at.
+        """Let the user point at a place for a vent.
 
         Parameters
         ----------
         moves : bool
-            The selected one goes there, else there is one more.
+            Whether the selected vent moves there; otherwise one is added.
         """
         self._moves = moves
         self._pointing.begin(POINTS)

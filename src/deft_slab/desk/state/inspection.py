@@ -1,4 +1,4 @@
-"""Checking: what was found of the pieces, layer by layer, the height that is looked at, and what is left on purpose."""
+"""Check: what was found on the pieces, layer by layer, the height that is viewed, and which findings were accepted."""
 
 from __future__ import annotations
 
@@ -33,20 +33,20 @@ Keeps = Literal["below", "above"]
 
 
 class Checking(QObject):
-    """A part of the desk state.
+    """The check of the pieces.
 
     Attributes
     ----------
-    layer : mm
-        Of the layers that are looked at; None: the printer's usual ones.
-    keeps
-        What is drawn, of a piece that is cut off at a height: what is below it, or above.
-    z
-        mm over the bed, inf while nothing is cut off.
-    whole_bed
-        All pieces are looked at, and not the selected one.
-    flown
-        What was flown to last.
+    layer : float, mm, or None
+        The layer height that is examined; None: the printer's usual one.
+    keeps : str
+        Whether what is below the height is drawn, or what is above it.
+    z : float, mm, on the bed
+        The height at which pieces are cut off; inf: not at all.
+    whole_bed : bool
+        Whether all pieces are viewed rather than the selected one.
+    flown : Finding or None
+        The finding that the view flew to last.
     """
 
     changed = Signal()
@@ -99,7 +99,7 @@ class Checking(QObject):
         return plan.changed(left=(), lying=()), self._desk.printer, self.layer
 
     def of(self, plan: Plan) -> tuple[Inspection, ...] | None:
-        """What was found of a plan; None while it is not known."""
+        """The findings of a plan; None while they are not known."""
         found = self._found.get(self._key(plan))
         if found is None:
             return None
@@ -107,22 +107,22 @@ class Checking(QObject):
 
     @property
     def found(self) -> tuple[Inspection, ...]:
-        """Of the pieces on the bed; nothing while it is not known."""
+        """The findings of the pieces on the bed; empty while they are not known."""
         return (self.of(self._desk.plan) or ()) if self._desk.is_open else ()
 
     @property
     def piece(self) -> Inspection | None:
-        """Of the selected piece."""
+        """The findings of the selected piece."""
         found = self.found
         return found[min(self._desk.selected_piece, len(found) - 1)] if found else None
 
     def totals(self, plan: Plan) -> LayerTotals | None:
-        """Of a plan in the ledger; None while it is not known."""
+        """The totals of a plan in the ledger; None while they are not known."""
         found = self.of(plan)
         return LayerTotals.of(found, self._desk.printer.cup_depth) if found is not None else None
 
     def ask(self) -> None:
-        """Has the plan on the bed looked at, then those of the ledger."""
+        """Ask for the check of the plan on the bed, then of those in the ledger."""
         desk = self._desk
         if not desk.is_open:
             return
@@ -132,7 +132,7 @@ class Checking(QObject):
             self._ask(f"checks:{key}", plan, tr("Looking at the layers of “{name}”", name=name))
 
     def _lighten(self) -> None:
-        """Has the pieces made that are drawn while the height moves."""
+        """Ask for the simplified pieces that are drawn while the height moves."""
         desk = self._desk
         if not desk.up_to_date or desk.view.lights:
             return
@@ -159,7 +159,7 @@ class Checking(QObject):
         desk.jobs.submit(lane, CheckPieces(*key), done=take_inspections, failed=failed, label=label)
 
     def look_at(self, layer: float | None) -> None:
-        """Another layer height, mm; None: the printer's usual one."""
+        """Examine another layer height in mm; None: the printer's usual one."""
         self.layer = layer
         self.ask()
         self.changed.emit()
@@ -168,7 +168,7 @@ class Checking(QObject):
 
     @property
     def top(self) -> float:
-        """mm over the bed, of the highest of what is looked at."""
+        """The height of the highest viewed point over the bed, in mm."""
         desk = self._desk
         if not desk.pieces or desk.piece is None:
             return 0.0
@@ -177,12 +177,12 @@ class Checking(QObject):
 
     @property
     def thickness(self) -> float:
-        """mm of the layers that are looked at."""
+        """The height of the layers that are examined, in mm."""
         return self.layer if self.layer is not None else self._desk.piece_printer.layer_height
 
     def set_height(self, z: float) -> None:
-        """Cuts off what is drawn at a height, mm over the bed; at the top, or at the bed where what is above is kept,
-        all is drawn.
+        """Cut off what is drawn at a height over the bed, in mm. At the top, or at the bed if what is above is
+        drawn, everything is drawn.
         """
         top = self.top
         all_of_it = z >= top - 1e-9 if self.keeps == "below" else z <= 1e-9 or not math.isfinite(z)
@@ -197,22 +197,22 @@ class Checking(QObject):
 
     @property
     def scrubs(self) -> bool:
-        """Whether the height has only just moved, and may move on."""
+        """Whether the height has just moved, and may move on."""
         return self._rest.isActive()
 
     def set_layer(self, number: int) -> None:
-        """Looks at a layer, by its number from 1 on: it is the uppermost, or the lowest, that is drawn."""
+        """View a layer, given its number from 1 on: it becomes the uppermost or the lowest that is drawn."""
         base = self._desk.piece.lift if self._desk.piece is not None and not self.whole_bed else 0.0
         self.set_height(base + (number - 0.5) * self.thickness)
 
     def step(self, layers: int) -> None:
-        """Goes up by so many layers, down below 0."""
+        """Move up by so many layers; negative moves down."""
         top = self.top
         start = self.z if math.isfinite(self.z) else (top if self.keeps == "below" else 0.0)
         self.set_height(start + layers * self.thickness)
 
     def keep(self, keeps: Keeps) -> None:
-        """Draws what is below the height, or what is above it, so that the bed side does not block the view."""
+        """Draw what is below the height, or what is above it so that the view onto the bed side is free."""
         self.keeps = keeps
         self.set_height(self.z)
 
@@ -223,7 +223,7 @@ class Checking(QObject):
 
     @property
     def faces(self) -> tuple[SectionFace, ...]:
-        """The sections of what is looked at, once they are known."""
+        """The sections of the viewed pieces, once they are known."""
         faces = self._desk.view.faces
         return faces if self.whole_bed else tuple(face for face in faces if face.number == self._desk.selected_piece)
 
@@ -246,14 +246,14 @@ class Checking(QObject):
     # what was found, one by one
 
     def fly(self, number: int, found: Finding) -> None:
-        """Looks at something that was found, on a piece by its number."""
+        """Fly to a finding on a piece."""
         self.flown = found
         self._desk.select_piece(number)
         self.flown_to.emit(number, found)
         self.changed.emit()
 
     def hold(self, number: int, found: Finding) -> None:
-        """Asks for support under something that was found: a hold spot on the nearest underside."""
+        """Ask for support under a finding: a hold spot on the nearest underside."""
         desk = self._desk
         piece = desk.pieces[number]
         solid = piece.solid
@@ -266,7 +266,7 @@ class Checking(QObject):
         desk.change(tr("mark a hold spot"), lambda: desk.plan.changed(marks=(*desk.plan.marks, mark)))
 
     def leave(self, found: Finding) -> None:
-        """Says that something may stay as it is."""
+        """Accept a finding as it is."""
         desk = self._desk
         x, y, z = (float(value) for value in triple(found.place))
         fx, fy, fz = desk.plan.factors
@@ -274,7 +274,7 @@ class Checking(QObject):
         desk.do_plan(tr("leave {word}", word=found.word), desk.plan.changed(left=(*desk.plan.left, alone)))
 
     def take_back(self, found: Finding) -> None:
-        """Counts something again that was left on purpose."""
+        """Count an accepted finding again."""
         desk = self._desk
         kept = tuple(alone for alone in desk.plan.left if not found.is_left_by(alone, desk.plan.factors))
         desk.do_plan(tr("count {word} again", word=found.word), desk.plan.changed(left=kept))

@@ -1,4 +1,4 @@
-"""Joining: the contacts of the plan, the joins on them, the room there, and putting the pieces together."""
+"""Joins: the contacts of the plan, the joins on them, and the room there."""
 
 from __future__ import annotations
 
@@ -32,16 +32,16 @@ _USUAL = (4.0, 12.0)
 
 
 class Joining(QObject):
-    """A part of the desk state.
+    """The joins of the plan.
 
     Attributes
     ----------
-    contact
-        The number of the selected one.
-    selected
-        The id of the selected join, None for none.
-    room
-        For the selected join, None while that is not known.
+    contact : int
+        The number of the selected contact.
+    selected : str or None
+        The id of the selected join.
+    room : RoomShown or None
+        The room for the selected join.
     """
 
     changed = Signal()
@@ -87,19 +87,19 @@ class Joining(QObject):
 
     @property
     def contacts(self) -> tuple[ContactFound, ...]:
-        """Of the pieces that are shown."""
+        """The contacts of the shown pieces."""
         return self._desk.evaluated.outcome.contacts if self._desk.evaluated else ()
 
     @property
     def reports(self) -> dict[str, JoinReport]:
-        """What became of each join: about, while one is dragged."""
+        """What became of each join; approximate while one is dragged."""
         live = self._desk.live
         if self._desk.draft is not None and live is not None:
             return live.outcome.joins
         return self._desk.evaluated.outcome.joins if self._desk.evaluated else {}
 
     def joins_of(self, contact: int) -> list[Join]:
-        """Those on a contact, and those that are on their way there."""
+        """The joins on a contact, and those that are being added to it."""
         if not self._desk.is_open or self._desk.evaluated is None:
             return []
         known = self._desk.evaluated.outcome.joins
@@ -108,14 +108,14 @@ class Joining(QObject):
 
     @property
     def join(self) -> Join | None:
-        """The selected one, as it is being dragged if it is."""
+        """The selected join; while it is dragged, as it is being dragged."""
         if not self._desk.is_open or self.selected is None:
             return None
         return next((one for one in (self._desk.draft or self._desk.plan).joins if one.id == self.selected), None)
 
     @property
     def room_here(self) -> RoomShown | None:
-        """The room for the selected join, or on an empty contact for one that would suit it."""
+        """The room for the selected join; on an empty contact, for one that would suit it."""
         room = self.room
         known = room is not None and room.contact == self.contact and room.join == (self.selected or _PROBE)
         return room if known else None
@@ -129,7 +129,9 @@ class Joining(QObject):
         return [join for join in self._desk.plan.joins if join.id in known and known[join.id].contact is None]
 
     def worst_first(self) -> list[int]:
-        """The numbers of the contacts: those with a problem, those without a join, then by the thinnest wall."""
+        """The numbers of the contacts: those with a problem first, then those without a join, then by the thinnest
+        wall.
+        """
 
         def rank(number: int) -> tuple[int, float]:
             joins = self.joins_of(number)
@@ -144,11 +146,17 @@ class Joining(QObject):
 
     @property
     def stock(self) -> tuple[float, ...]:
-        """mm, diameters of the rods that one has, thinnest first."""
+        """The diameters of the rods at hand, thinnest first, in mm."""
         return self._desk.settings.stock
 
     def keep_stock(self, sizes: Collection[float]) -> None:
-        """Takes other rods, and keeps them for the next time. Raises BadPlan: there are none, or impossible ones."""
+        """Store other rods for future use.
+
+        Raises
+        ------
+        BadPlan
+            There are none, or impossible ones.
+        """
         found = tuple(sorted(set(sizes)))
         if not found or found[0] <= THINNEST or found[-1] > THICKEST or len(found) > _MOST_STOCK:
             raise BadPlan(tr("Rods are {thinnest} to {thickest} thick, and at most {most_stock} of them.",
@@ -174,7 +182,7 @@ class Joining(QObject):
     # changing
 
     def propose(self, only: int | None = None) -> None:
-        """Looks for joins for the contacts that have none, or for one of them, and takes them."""
+        """Propose joins for the contacts that have none, or for one of them, and add them."""
         desk = self._desk
 
         def add_joins(found: list[Join]) -> None:
@@ -224,8 +232,8 @@ class Joining(QObject):
         self._desk.do_plan(did, self._desk.plan.without_joins(ids))
 
     def change(self, did: str, **update: object) -> None:
-        """Changes the selected join; values that make no sense are told and change nothing. Why it was proposed no
-        longer counts then.
+        """Change the selected join. Values that make no sense are reported and change nothing. The reason for which
+        it was proposed is dropped.
         """
         join, plan = self.join, self._desk.plan
         if join is not None:
@@ -234,21 +242,21 @@ class Joining(QObject):
             )
 
     def try_change(self, **update: object) -> None:
-        """Changes the selected join while something is dragged; what makes no sense is passed over."""
+        """Change the selected join while something is dragged. Values that make no sense are ignored."""
         join, plan = self.join, self._desk.plan
         if join is not None:
             with contextlib.suppress(DeftError):
                 self._desk.try_plan(plan.with_join(validated(join, {"why": "", **update}, "")))
 
     def try_place(self, across: Floats) -> None:
-        """Drags the selected join to (2,) mm across its contact."""
+        """Drag the selected join to a place across its contact."""
         join = self.join
         if join is None or not self.contacts:
             return
         self.try_change(at=_moved_across(join, self.contacts[self.contact], across))
 
     def try_turn(self, degrees: float, before: Join) -> None:
-        """Turns the selected join about the way of its contact, from how it was before."""
+        """Rotate the selected join about the direction of its contact, relative to how it was before."""
         here = ON_DESK[before.kind]
         if not self.contacts or not here.turns(before):
             return
@@ -265,7 +273,7 @@ class Joining(QObject):
             self.try_change(**here.turned(before, triple(turned / length)))
 
     def to_middle(self) -> None:
-        """Moves the selected join to where most room is around it."""
+        """Move the selected join to where it has most room."""
         room = self.room_here
         if room is None or not np.isfinite(room.enough).any():
             return
@@ -277,13 +285,13 @@ class Joining(QObject):
             self.change(tr("move a join to the middle"), at=at)
 
     def settle(self, did: str) -> None:
-        """Makes what was dragged the plan."""
+        """Make the dragged plan the plan on the bed."""
         self._desk.settle(did)
 
     # asking
 
     def _look(self) -> None:
-        """Asks for the room around the selected join, and on an empty contact around a key that would suit it."""
+        """Ask for the room around the selected join; on an empty contact, around a key that would suit it."""
         desk = self._desk
         if desk.step != "Join" or not desk.up_to_date or not self.contacts:
             return
@@ -305,7 +313,7 @@ class Joining(QObject):
 
     @property
     def tried(self) -> Join:
-        """What a coupon is made for: the selected join, or a key that suits the contact."""
+        """The join that a coupon is made for: the selected one, or a key that suits the contact."""
         return self.join if self.join is not None and self.join.holes(0.0) else self._probe()
 
     def _new(self, kind: str, ident: str) -> Join:
@@ -318,6 +326,6 @@ class Joining(QObject):
 
 
 def _moved_across(join: Join, contact: ContactFound, across: Floats) -> Triple:
-    """Where a join is with its place moved to (2,) mm across its contact."""
+    """The place of a join once it is moved to (2,) mm across its contact."""
     off = across - contact.frame[:2] @ np.array(join.at)
     return triple(np.array(join.at) + off @ contact.frame[:2])

@@ -1,4 +1,6 @@
-"""Marking the surface: show faces, hold and clear spots; by brush, region, box, ball, or what the audience sees."""
+"""Marks on the surface: show faces, hold spots and clear spots; by brush, region, box, ball, or what the audience
+sees.
+"""
 
 from __future__ import annotations
 
@@ -37,22 +39,22 @@ BRUSHES = ("brush", "cut brush")
 
 
 class Marker(QObject):
-    """A part of the desk state.
+    """The marks on the surface.
 
     Attributes
     ----------
-    brushed
-        A stroke was drawn for a patch, (mm, model frame).
-    meaning
+    brushed : signal
+        A stroke was drawn for a patch, in mm, model frame.
+    meaning : str
         What is marked.
-    erase
-        It is taken away instead.
-    reach : mm
-        Of the brush, the ball and the box.
-    crease : degrees
-        Of bend at which a grown region ends.
+    erase : bool
+        Whether marks are erased instead.
+    reach : float, mm
+        The size of the brush, the ball and the box.
+    crease : float, degrees
+        The bend at which a grown region ends.
     stroke : (k, 3) float64, mm, model frame
-        Of the stroke being drawn.
+        The stroke that is being drawn.
     """
 
     changed = Signal()
@@ -85,13 +87,13 @@ class Marker(QObject):
         return MEANINGS[self.meaning][2 if self.erase else 1]
 
     def _unit(self) -> Floats:
-        """(3,) mm in one unit of the file along its axes."""
+        """Millimetres in one unit of the file along each axis."""
         return np.asarray(self._desk.plan.factors)
 
     # by brush
 
     def draw(self, place: Floats, normal: Floats) -> None:
-        """The brush is at a place (mm, model frame) where the surface faces along a normal."""
+        """Move the brush to a place (mm, model frame) where the surface has a given normal."""
         if self._places and float(np.linalg.norm(self._places[-1] - place)) < _CLOSER * self.reach:
             return
         if len(self._places) < MOST_PLACES:
@@ -100,7 +102,7 @@ class Marker(QObject):
         self.changed.emit()
 
     def end_stroke(self) -> None:
-        """Makes the stroke a mark, or a part of a patch."""
+        """Turn the stroke into a mark, or a part of a patch."""
         places, facing = self.stroke, np.array(self._facing)
         self._places, self._facing = [], []
         if len(places) and self._pointing.kind == "cut brush":
@@ -134,7 +136,7 @@ class Marker(QObject):
         self._add(mark)
 
     def what_is_seen(self, share: float = 0.25) -> None:
-        """Marks everything of which the audience sees more than a share."""
+        """Mark everything that the audience sees more of than a share."""
         audience = self._desk.plan.audience
         self._add(Mark(meaning=self.meaning, shape="seen", limit=share, audience=audience, erase=self.erase))
 
@@ -146,7 +148,7 @@ class Marker(QObject):
         self.at(shape, place)
 
     def _add(self, mark: Mark) -> None:
-        """Show faces are the prop's own: all choices get them."""
+        """Add a mark. Show faces belong to the prop, so all choices get them."""
         self._change(self._did, lambda plan: plan.changed(marks=(*plan.marks, mark)), mark.meaning)
 
     def unmark_all(self, meaning: str) -> None:
@@ -164,7 +166,7 @@ class Marker(QObject):
             self._desk.change(did, lambda: change(self._desk.plan))
 
     def set_audience(self, audience: Audience) -> None:
-        """The audience is the prop's own: all choices get it."""
+        """Set the audience. It belongs to the prop, so all choices get it."""
         self._desk.change_everywhere(tr("change the audience"), lambda plan: plan.changed(audience=audience))
 
 

@@ -1,4 +1,4 @@
-"""Measuring the model as a caliper would: distances, walls, round edges."""
+"""Measures the model as a caliper would: distances, walls, round edges."""
 
 from __future__ import annotations
 
@@ -17,13 +17,13 @@ from .pointing import Pointing, Reading
 
 
 class Measuring:
-    """A part of the desk state.
+    """Measurements on the model.
 
     Attributes
     ----------
-    walls
-        Of the pieces, where they are shown.
-    wall_limit : mm
+    walls : Walls or None
+        The walls of the pieces, if they are shown.
+    wall_limit : float, mm
         What counts as thin.
     """
 
@@ -39,11 +39,11 @@ class Measuring:
         desk.project_changed.connect(self._forget)
 
     def _forget(self) -> None:
-        """The model is another one, or at another size."""
+        """Drop everything, because the model or its size has changed."""
         self.walls = None
 
     def _on_point(self, kind: str, number: int, facet: int, place: Floats) -> None:
-        """One of the two ends of a distance."""
+        """Take one of the two ends of a distance."""
         before = self._pointing.reading
         known = before.points if before is not None and len(before.points) == 1 else np.empty((0, 3))
         points = np.concatenate([known, place[None]])
@@ -82,14 +82,14 @@ class Measuring:
         self._pointing.show(Reading("edge", edge.corners, words, edge.diameter))
 
     def scale_by_points(self, wanted: float) -> None:
-        """Scales so that the two points that were clicked are so many mm apart."""
+        """Scale the model so that the two clicked points are a given distance apart, in mm."""
         desk, reading = self._desk, self._pointing.reading
         if reading is not None and reading.kind == "scale" and reading.value:
             scale = desk.plan.scale * wanted / reading.value
             desk.change(tr("scale by two points"), lambda: desk.plan.sized(scale=scale))
 
     def show_walls(self, limit: float | None) -> None:
-        """Colours the model where its wall is thinner than a limit, mm; None ends it."""
+        """Colour the model where its wall is thinner than a limit in mm; None ends it."""
         desk = self._desk
         if limit is None:
             self.walls = None

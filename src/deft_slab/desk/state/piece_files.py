@@ -1,4 +1,4 @@
-"""Writing the pieces: files of their own, or all in one."""
+"""Writes the pieces: as files of their own, or all in one."""
 
 from __future__ import annotations
 
@@ -11,13 +11,13 @@ from .desk import Desk
 
 
 class Writing:
-    """A part of the desk state."""
+    """Writes the pieces."""
 
     def __init__(self, desk: Desk) -> None:
         self._desk = desk
 
     def pieces(self, folder: Path, *, replace: bool = False) -> None:
-        """Writes each piece, or each of those that differ, as an STL; asks before it replaces any."""
+        """Write each piece, or each different one, as an STL. Asks before it replaces files."""
         desk = self._desk
 
         def tell_written(written: list[Written]) -> None:
@@ -39,7 +39,7 @@ class Writing:
         )
 
     def together(self, path: Path, *, replace: bool = False) -> None:
-        """Writes all pieces into one 3MF; asks before it replaces one, unless that was asked already."""
+        """Write all pieces into one 3MF. Asks before it replaces a file, unless that was asked already."""
         desk = self._desk
 
         def tell_written(written: Written) -> None:

@@ -1,4 +1,4 @@
-"""Pointing at the model: what is pointed for, who answers, and what was read there."""
+"""Pointing at the model: what for, who is told, and what was read."""
 
 from __future__ import annotations
 
@@ -27,17 +27,17 @@ ON_ONE_LINE = tr("Those points lie on one line: no plane goes through them.\nCli
 
 @dataclass(frozen=True, eq=False)
 class Reading:
-    """What was read off the model by pointing at it, and points that are being collected.
+    """What was read off the model by pointing at it, and the points that are being collected.
 
     Attributes
     ----------
     kind : str
-        What was pointed for.
+        What the user points for.
     points : (k, 3) float64, mm, model frame
     words : str
-        The answer.
+        The answer in words.
     value : float, mm
-        None while it is not there yet.
+        The answer; None while there is none.
     """
 
     kind: str
@@ -47,18 +47,18 @@ class Reading:
 
 
 class Pointing(QObject):
-    """A part of the desk state.
+    """Pointing at the model.
 
     Attributes
     ----------
-    kind
-        What is pointed at for, "" while nothing is. To measure: "distance", "wall", "edge", "scale"; to seat a
-        piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn" by dragging; to
-        mark the surface: "brush", "grown", "ball", "box"; to cut: "cut three" points, "cut facet", "cut edge",
-        a "cut line" or "cut outline", what a patch takes by "cut brush" or "cut region", the region of a "cut
-        reach", and what the kinds of cut ask for.
-    reading
-        What was read last, None for nothing.
+    kind : str
+        What the user points for; empty: nothing. To measure: "distance", "wall", "edge", "scale". To seat a
+        piece: "facet", "three" points, "region", "up" (two points, the lower one first), "turn" by dragging. To
+        mark the surface: "brush", "grown", "ball", "box". To cut: "cut three" points, "cut facet", "cut edge", a
+        "cut line" or "cut outline", a patch by "cut brush" or "cut region", the region of a "cut reach", and
+        whatever the kinds of cut ask for.
+    reading : Reading or None
+        What was read last.
     """
 
     changed = Signal()
@@ -74,11 +74,11 @@ class Pointing(QObject):
         desk.step_changed.connect(self.end)
 
     def answer(self, kind: str, heard: Answer) -> None:
-        """Says who hears of what is clicked while it is pointed at for something."""
+        """Register who is told about clicks while the user points for something."""
         self._answers[kind] = heard
 
     def begin(self, kind: str) -> None:
-        """Begins to point at the model."""
+        """Begin pointing at the model."""
         self.kind = kind
         if kind:
             self.reading = None
@@ -86,22 +86,22 @@ class Pointing(QObject):
         self._desk.view_changed.emit()
 
     def end(self) -> None:
-        """Ends pointing; what was read stays."""
+        """End pointing. What was read stays."""
         if self.kind:
             self.begin("")
 
     def at(self, number: int, facet: int, place: Floats) -> None:
-        """A place on a piece was clicked while pointing."""
+        """Take a click on a piece while pointing."""
         if self.kind in self._answers:
             self._answers[self.kind](number, facet, place)
 
     def show(self, reading: Reading, *, more: bool = False) -> None:
-        """Shows what was read.
+        """Show what was read.
 
         Parameters
         ----------
         more : bool
-            It is pointed on.
+            Whether pointing continues.
         """
         self.reading = reading
         if not more:
@@ -110,7 +110,7 @@ class Pointing(QObject):
         self._desk.view_changed.emit()
 
     def collect(self, place: Floats, wanted: int) -> Floats | None:
-        """Collects a point of some; gives (wanted, 3) mm and ends pointing once they are all there."""
+        """Collect a point. Once all are there, returns them, (wanted, 3) float64 in mm, and ends pointing."""
         known = self.reading.points if self.reading and self.reading.kind == self.kind else np.empty((0, 3))
         points = np.concatenate([known, place[None]])
         if len(points) < wanted:
@@ -123,7 +123,7 @@ class Pointing(QObject):
         return points
 
     def _forget(self) -> None:
-        """The model is another one, or at another size."""
+        """Drop everything, because the model or its size has changed."""
         if self.kind not in GOES_ON:
             self.kind = ""
         self.reading = None
@@ -131,7 +131,7 @@ class Pointing(QObject):
 
 
 def plane_through(points: Floats) -> Floats | None:
-    """(3,) the unit normal of three points (3, 3); None where they lie on one line."""
+    """The unit normal of the plane through three points; None if they lie on one line."""
     normal = np.cross(points[1] - points[0], points[2] - points[0])
     length = float(np.linalg.norm(normal))
     return normal / length if length > 1e-9 else None

@@ -1,4 +1,4 @@
-"""Beds that were handed to printers: sent, watched, and told to the window. The network is not waited for here."""
+"""Printers and the beds that were handed to them: sends, watches and reports. Nothing here waits for the network."""
 
 from __future__ import annotations
 
@@ -25,14 +25,14 @@ SHOWN = QSize(240, 150)
 
 
 class Printing(QObject):
-    """A part of the desk state.
+    """The printers, and the beds on their way to them.
 
     Attributes
     ----------
-    changed
-        Of printers and their jobs.
-    pictures
-        Of the layer that is being printed, by the job.
+    changed : signal
+        Printers or their jobs have changed.
+    pictures : dict of str to bytes
+        The picture of the layer that is being printed, by job.
     """
 
     changed = Signal()
@@ -58,7 +58,7 @@ class Printing(QObject):
 
     @property
     def outbox(self) -> Outbox:
-        """Opened when it is first asked for."""
+        """The outbox, opened when it is first needed."""
         if self._outbox is None:
             self._outbox = Outbox(home() / "outbox")
             if self._outbox.problem:
@@ -71,25 +71,25 @@ class Printing(QObject):
         return self.outbox.devices
 
     def jobs_of(self, device: str) -> list[Sent]:
-        """The beds that were handed to a printer, the latest first."""
+        """The beds that were handed to a printer, latest first."""
         return [job for job in reversed(self.outbox.jobs) if job.device == device]
 
     # looking after them
 
     def begin(self) -> None:
-        """Goes on with what was on its way when the program was last closed."""
+        """Continue what was on its way when the program was last closed."""
         if (home() / "outbox" / "outbox.json").exists() and self.outbox.active:
             self._timer.start()
 
     def show(self, shown: bool) -> None:
-        """Whether printers are looked at by a person: then all of them are asked how they are."""
+        """Set whether the user is looking at printers; then all of them are asked for their status."""
         self._shown = shown
         if shown and self.devices:
             self.look()
             self._timer.start()
 
     def look(self) -> None:
-        """Starts a round with each printer beside the window, unless one is under way with it."""
+        """Start a round with each printer in the background, unless one is running."""
         if not self.devices or not (self._shown or self.outbox.active):
             self._timer.stop()
             return
@@ -100,14 +100,14 @@ class Printing(QObject):
                 self._rounds[device.name].add_done_callback(self._tell)
 
     def _beside(self, device: str) -> ThreadPoolExecutor:
-        """The thread beside the window in which a printer is spoken to: none waits for another."""
+        """The background thread for a printer, so that none waits for another."""
         if device not in self._pools:
             self._pools[device] = ThreadPoolExecutor(1, thread_name_prefix="deft-printing")
         return self._pools[device]
 
     def _later(self, device: str, does: Callable[[], object], then: Callable[[], None] | None = None) -> None:
-        """Does something with a printer beside the window, and then something here, unless it went wrong, which is
-        told.
+        """Do something with a printer in the background, and then something here, unless it failed, which is
+        reported.
         """
 
         def tell(done: Future[object]) -> None:
@@ -128,7 +128,7 @@ class Printing(QObject):
         self._timer.start()
 
     def _visit(self, outbox: Outbox, device: Device) -> bool:
-        """In the other thread."""
+        """Visit a printer, in its thread."""
         return self._draw(outbox, device) | outbox.visit(device)
 
     def _tell(self, done: Future[bool]) -> None:
@@ -136,7 +136,7 @@ class Printing(QObject):
             self._looked.emit(done.exception() is None and done.result())
 
     def _draw(self, outbox: Outbox, device: Device) -> bool:
-        """Fetches the pictures of layers that are being printed, where they are looked at."""
+        """Fetch the pictures of layers that are being printed, if the user is looking at them."""
         new = False
         for job in outbox.jobs if self._shown and device.url else ():
             status = job.status
@@ -159,7 +159,7 @@ class Printing(QObject):
             self.changed.emit()
 
     def close(self) -> None:
-        """Ends what is going on beside the window; what is on its way lies on the disk."""
+        """End what runs in the background. What is on its way is stored on disk."""
         self._timer.stop()
         self._shown = False
         if self._outbox is not None:
@@ -171,7 +171,7 @@ class Printing(QObject):
     # what a person does
 
     def _try(self, does: Callable[[], object]) -> bool:
-        """Does something; what goes wrong is told."""
+        """Do something and report what goes wrong."""
         try:
             does()
         except DeftError as error:
@@ -182,7 +182,7 @@ class Printing(QObject):
         return True
 
     def add(self, device: Device) -> bool:
-        """Adds a printer, or changes the one of that name. Whether that could be done."""
+        """Add a printer, or change the one with the same name; returns whether that worked."""
         done = self._try(lambda: self.outbox.add(device))
         self.show(self._shown)
         return done
@@ -192,12 +192,12 @@ class Printing(QObject):
         self._try(lambda: self.outbox.remove(name))
 
     def send(self, bed: int, device: Device) -> None:
-        """Hands a bed to a printer.
+        """Hand a bed to a printer.
 
         Parameters
         ----------
         bed : int
-            Its number, from 0 on.
+            The number of the bed, from 0 on.
         """
         desk, outbox = self._desk, self.outbox
         title = tr("{title}, bed {bed}", title=desk.project.title, bed=bed + 1)
@@ -226,28 +226,28 @@ class Printing(QObject):
         )
 
     def order(self, job: str, what: str) -> None:
-        """Does something with a job: "pause", "resume" or "cancel"."""
+        """Control a job: "pause", "resume" or "cancel"."""
         found = next((one for one in self.outbox.jobs if one.id == job), None)
         if found is not None:
             self._later(found.device, lambda: self.outbox.order(job, what))
 
     def send_again(self, job: str) -> None:
-        """Sends a bed once more that its printer has forgotten."""
+        """Send a bed again that its printer has forgotten."""
         self._try(lambda: self.outbox.send_again(job))
         self.look()
         self._timer.start()
 
     def forget(self, job: str) -> None:
-        """Takes a job that is over off the list."""
+        """Remove a finished job from the list."""
         self.pictures.pop(job, None)
         self._try(lambda: self.outbox.forget(job))
 
     def load(self, device: Device, grams: float) -> None:
-        """Says that material was put into a printer."""
+        """Report that material was put into a printer."""
         self._later(device.name, lambda: self.outbox.link(device).load(grams))
 
     def try_again(self, device: str) -> None:
-        """Asks a printer that was not there, without waiting."""
+        """Ask a printer that could not be reached, without waiting."""
         self.outbox.try_again(device)
         self.look()
         self._timer.start()

@@ -1,4 +1,4 @@
-"""The opened model and the project of it: what every part of the desk may ask, change, and ask of the worker."""
+"""The opened model and its project: what every part of the desk may ask, change, and ask the worker for."""
 
 from __future__ import annotations
 
@@ -24,16 +24,16 @@ R = TypeVar("R")
 
 
 class NothingOpen(RuntimeError):
-    """Something was asked of the model or the plan while nothing is open: whoever asks looks at ``is_open`` first."""
+    """Something was asked about the model or the plan while nothing is open. Check ``is_open`` first."""
 
 
 class ProjectState(QObject):
-    """For the UI thread, as all of the desk's state.
+    """The opened model and its project. For the UI thread.
 
     Attributes
     ----------
     guest_surfaces
-        Of guests that are models, in their units, by content hash.
+        The surfaces of guests that are models, in their own units, by content hash.
     """
 
     opened = Signal()
@@ -61,14 +61,26 @@ class ProjectState(QObject):
 
     @property
     def model(self) -> Model:
-        """Raises NothingOpen."""
+        """The opened model.
+
+        Raises
+        ------
+        NothingOpen
+            Nothing is open.
+        """
         if self._model is None:
             raise NothingOpen
         return self._model
 
     @property
     def project(self) -> Project:
-        """Raises NothingOpen."""
+        """The project.
+
+        Raises
+        ------
+        NothingOpen
+            Nothing is open.
+        """
         project = self.history.project
         if project is None:
             raise NothingOpen
@@ -76,19 +88,31 @@ class ProjectState(QObject):
 
     @property
     def plan(self) -> Plan:
-        """Raises NothingOpen."""
+        """The plan on the bed.
+
+        Raises
+        ------
+        NothingOpen
+            Nothing is open.
+        """
         return self.project.plan
 
     @property
     def printer(self) -> Printer:
-        """What plans are judged by: the project's printer, else the one chosen last."""
+        """The printer that plans are judged by: that of the project, or else the one chosen last."""
         own = self.project.printer if self.is_open else None
         return own or self.settings.printer or default_printer()
 
     # changing the project
 
     def do(self, did: str, project: Project) -> None:
-        """Replaces the project; ``did`` says what was done, for undo."""
+        """Replace the project.
+
+        Parameters
+        ----------
+        did : str
+            What was done, for the texts of undo.
+        """
         if self.is_open and project != self.project:
             self.history.do(did, project)
             self._settled()
@@ -99,7 +123,7 @@ class ProjectState(QObject):
             self.do(did, self.project.changed(plan=plan))
 
     def change(self, did: str, make: Callable[[], Plan]) -> None:
-        """Makes another plan; values that make no sense are told and change nothing."""
+        """Make another plan. Values that make no sense are reported and change nothing."""
         try:
             plan = make()
         except DeftError as error:
@@ -108,14 +132,14 @@ class ProjectState(QObject):
         self.do_plan(did, plan)
 
     def attempt(self, act: Callable[[], object]) -> None:
-        """Does something; what went wrong is told."""
+        """Do something and report what goes wrong."""
         try:
             act()
         except DeftError as error:
             self.failed.emit(error)
 
     def change_everywhere(self, did: str, change: Callable[[Plan], Plan]) -> None:
-        """Changes the plan on the bed and that of every choice: for what is the prop's own."""
+        """Change the plan on the bed and that of every choice, for what belongs to the prop itself."""
         try:
             kept = [choice.model_copy(update={"plan": change(choice.plan)}) for choice in self.project.choices]
             project = self.project.changed(plan=change(self.plan), choices=tuple(kept))
@@ -133,19 +157,19 @@ class ProjectState(QObject):
             self._settled()
 
     def _settled(self) -> None:
-        """The project is another one."""
+        """Another project is in place."""
         self.project_changed.emit()
 
     # settings
 
     def change_settings(self, **what: object) -> None:
-        """Changes fields of the settings, and keeps them for the next time."""
+        """Change settings, and store them."""
         self.settings = self.settings.model_copy(update=what)
         self.remembering.note(self.settings)
         self.settings_changed.emit()
 
     def choose_printer(self, printer: Printer) -> None:
-        """Judges the project by another printer, and new projects too."""
+        """Judge this project and new ones by another printer."""
         self.change_settings(printer=printer)
         if self.is_open:
             self.do(tr("change the printer"), self.project.changed(printer=printer))
@@ -156,16 +180,16 @@ class ProjectState(QObject):
         self, lane: str, request: Request[R], *, done: Callable[[R], None], label: str = "",
         failed: Callable[[DeftError], None] | None = None, still: Callable[[], bool] | None = None,
     ) -> None:
-        """Asks the worker for something, and drops the reply, or what went wrong, when it is of something else by then.
+        """Ask the worker for something. The reply, or the error, is dropped if it is outdated when it arrives.
 
         Parameters
         ----------
         lane : str
             See ``Jobs``.
         failed : Callable[[DeftError], None] | None
-            Hears what went wrong, by default the user does.
+            Told about an error; by default the user is.
         still : Callable[[], bool] | None
-            Whether the reply is still of what is wanted; by default, that plan and printer are as they were.
+            Whether the reply is still wanted; by default, if plan and printer are unchanged.
         """
         asked_for = self._subject
 
@@ -187,7 +211,13 @@ class ProjectState(QObject):
         return self.plan if self.is_open else None, self.printer
 
     def asking_to_replace(self, again: Callable[[], None]) -> Callable[[DeftError], None]:
-        """What hears that something could not be written: it asks where only leave to replace was wanting."""
+        """An error handler that asks the user if only the permission to replace files was missing.
+
+        Parameters
+        ----------
+        again : Callable[[], None]
+            What to do once the user agrees.
+        """
 
         def failed(error: DeftError) -> None:
             if isinstance(error, WouldReplace):

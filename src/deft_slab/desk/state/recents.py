@@ -1,4 +1,4 @@
-"""The files that were opened lately: which of them are still there, and small pictures of them."""
+"""The recently opened files: which of them still exist, and small pictures of them."""
 
 from __future__ import annotations
 
@@ -22,8 +22,8 @@ _log = logging.getLogger(__name__)
 
 
 class Recents(QObject):
-    """A part of the desk state. Whether a file is there is looked at in a thread of its own, which nobody waits for: a
-    network folder that does not answer may take minutes.
+    """The recently opened files. Whether a file exists is checked in a separate thread that nobody waits for,
+    because a network folder that does not answer may take minutes.
     """
 
     changed = Signal()
@@ -38,11 +38,11 @@ class Recents(QObject):
 
     @property
     def files(self) -> tuple[Path, ...]:
-        """Those that are not known to be gone, the last one first."""
+        """Those that are not known to be gone, the latest first."""
         return tuple(Path(path) for path in self._desk.settings.recent if path not in self._gone)
 
     def look(self) -> None:
-        """Finds out which are gone, unless that is being done; ``changed`` says that the answer is another one."""
+        """Check which are gone, unless that is under way; ``changed`` reports a different answer."""
         if self._looking is not None and self._looking.is_alive():
             return
         # no pool of threads: the end of the program would wait for it
@@ -50,7 +50,7 @@ class Recents(QObject):
         self._looking.start()
 
     def _look(self, paths: Iterable[str]) -> None:
-        """In the other thread."""
+        """Check the files, in the other thread."""
         found = frozenset(path for path in paths if _is_gone(path))
         with suppress(RuntimeError):  # the window may be gone
             self._seen.emit(found)
@@ -62,7 +62,7 @@ class Recents(QObject):
 
 
 def _is_gone(path: str) -> bool:
-    """Whether a file is surely not there; one that cannot be looked at may be there again later."""
+    """Whether a file certainly does not exist. One that cannot be checked may be there again later."""
     try:
         os.stat(path)
     except FileNotFoundError:
@@ -73,8 +73,8 @@ def _is_gone(path: str) -> bool:
 
 
 def listed(path: Path) -> str:
-    """A file as it stands among the recent ones: its whole path, found without looking at the disk. Empty for a path
-    that is no text, and cannot be kept with the settings.
+    """A file as it is stored among the recent ones: its whole path, determined without touching the disk. Empty for
+    a path that is not valid text and cannot be stored with the settings.
     """
     whole = os.path.abspath(path)
     try:
@@ -89,17 +89,17 @@ def _folder() -> Path:
 
 
 def picture_file(path: str) -> Path:
-    """Where the picture of a file is kept."""
+    """Where the picture of a file is stored."""
     return _folder() / f"{hashlib.sha256(path.encode()).hexdigest()[:24]}.png"
 
 
 def picture_of(path: str) -> QPixmap:
-    """The kept picture of a file; empty where there is none."""
+    """The stored picture of a file; empty if there is none."""
     return QPixmap(str(picture_file(path)))
 
 
 def keep_picture(path: str, picture: Bytes, recent: Collection[str]) -> None:
-    """Keeps the picture of a file, and lets go of those that are not recent any more.
+    """Store the picture of a file, and remove those that are no longer recent.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Own recipes: what stands on a model kept under a name, and used on another one."""
+"""The user's recipes: everything on a model stored under a name, and used on another model."""
 
 from __future__ import annotations
 
@@ -16,16 +16,16 @@ from .size import Sizing
 
 
 class Reusing(QObject):
-    """A part of the desk state.
+    """The user's recipes.
 
     Attributes
     ----------
-    shelf
-        The kept ones.
-    changed
-        What is kept is another.
-    used
-        One was used, with what of it does not fit.
+    changed : signal
+        The stored recipes have changed.
+    used : signal
+        A recipe was used; with what of it does not fit.
+    shelf : Shelf
+        The stored recipes.
     """
 
     changed = Signal(str)
@@ -41,11 +41,11 @@ class Reusing(QObject):
 
     @property
     def may_keep(self) -> bool:
-        """Whether anything stands on the model."""
+        """Whether there is anything on the model."""
         return self._desk.is_open and bool(self._desk.plan.recipe or self._desk.plan.hollows or self._desk.plan.posts)
 
     def keep(self, name: str) -> None:
-        """Keeps what stands on the model under a name; with a number behind it where there is one already."""
+        """Store everything on the model under a name, with a number if the name is taken."""
         desk = self._desk
         name = name.strip()[:MOST_LETTERS] or desk.project.title[:MOST_LETTERS]
 
@@ -58,7 +58,7 @@ class Reusing(QObject):
         )
 
     def use(self, recipe: Recipe, scaling: Scaling) -> None:
-        """Puts a recipe in place of all that stands on the model."""
+        """Replace everything on the model by a recipe."""
         desk = self._desk
 
         def apply_recipe(found: Used) -> None:
@@ -69,8 +69,12 @@ class Reusing(QObject):
                  label=tr("Using “{name}”", name=recipe.name))
 
     def factors(self, recipe: Recipe, scaling: Scaling) -> Floats | None:
-        """(3,) by what it would be scaled along each axis of the file; None where it does not say what it was made
-        for.
+        """The factors by which a recipe would be scaled along each axis of the file; None if it does not say what it
+        was made for.
+
+        Returns
+        -------
+        (3,) float64 or None
         """
         if recipe.made_for is None:
             return None
@@ -90,9 +94,9 @@ class Reusing(QObject):
         self.changed.emit("")
 
     def take_in(self, path: Path) -> None:
-        """Keeps a recipe from a file."""
+        """Store a recipe from a file."""
         self._desk.attempt(lambda: self.changed.emit(self.shelf.take_in(path).key))
 
     def give(self, kept: ShelfItem[Recipe], path: Path) -> None:
-        """Writes one to any place."""
+        """Write a recipe to a file."""
         self._desk.attempt(lambda: self.shelf.give(kept.item, path))

@@ -1,4 +1,4 @@
-"""Finding a seat: the tilt map of the selected piece, the seats worth trying, and where one has been."""
+"""Searches for a seat: the tilt map of the selected piece, the seats worth trying, and the seats that were tried."""
 
 from __future__ import annotations
 
@@ -24,22 +24,22 @@ _LONGEST_TRAIL = 40
 
 
 class Seating(QObject):
-    """A part of the desk state.
+    """The search for a seat of the selected piece.
 
     Attributes
     ----------
-    figures
-        Of all directions looked at, None before.
-    flats : (k, 3)
-        Directions of large flats and hull facets.
-    seats
-        Worth trying, best first.
-    ways
+    figures : MapFigures or None
+        The figures of all directions examined.
+    flats : (k, 3) float64
+        Directions of large flats and facets of the hull.
+    seats : list of SeatShown
+        Seats worth trying, best first.
+    ways : tuple of SeatShown
         The present seat and a lean, on the bed and lifted.
-    trail
-        Where one has been.
-    figure
-        What colours the map, a key of ``FIGURES`` in the tilt map.
+    trail : list of Tilt
+        The seats that were tried.
+    figure : str
+        What colours the map: a key of ``FIGURES`` in the tilt map.
     weights : Weights
         What matters here.
     """
@@ -65,7 +65,7 @@ class Seating(QObject):
 
     @property
     def weights(self) -> Weights:
-        """What matters here; the preset of the printer's kind until the user says otherwise."""
+        """What matters here; the preset for the printer's kind until the user changes it."""
         return self._desk.settings.weights or PRESETS[self._desk.printer.kind]
 
     @property
@@ -74,7 +74,12 @@ class Seating(QObject):
 
     @property
     def now(self) -> Floats | None:
-        """(3,) the down direction of the selected piece's seat."""
+        """The downward direction of the selected piece's seat.
+
+        Returns
+        -------
+        (3,) float64 or None
+        """
         tilt = self._seats.tilt
         return None if tilt is None else np.array(tilt.down)
 
@@ -84,19 +89,24 @@ class Seating(QObject):
         return piece is not None and bool((piece.marks & SHOW).any())
 
     def values(self, figures: MapFigures) -> Floats:
-        """(n,) the figure that colours the map, of each direction looked at."""
+        """The figure that colours the map, for each direction examined.
+
+        Returns
+        -------
+        (n,) float64
+        """
         if self.figure == "blend":
             return blend(parts_of(figures, self.has_show_faces), self.weights)
         return np.asarray(getattr(figures, self.figure))
 
     def tilt_to(self, down: Floats) -> Tilt:
-        """The turn to a down direction that is nearest to the present seat."""
+        """The rotation with a given direction down that is nearest to the present seat."""
         return seated_on(self._seats.tilt, down)
 
     # looking
 
     def _subject(self) -> object:
-        """What the map is of: it changes with the piece and what it is judged by, and not with its seat."""
+        """What the map depends on: the piece and what it is judged by, but not its seat."""
         desk, plan = self._desk, self._desk.plan
         wish = desk.piece.wished if desk.piece else None
         lift = wish.lift if wish and wish.lift is not None else plan.lift
@@ -121,7 +131,7 @@ class Seating(QObject):
         self.changed.emit()
 
     def look_again(self) -> None:
-        """Goes on after it was stopped."""
+        """Continue after the search was stopped."""
         self._key = None
         self._look()
 
@@ -157,7 +167,7 @@ class Seating(QObject):
         )
 
     def peek(self, down: Floats) -> None:
-        """Asks for a small picture of the piece in a seat; ``peeked`` brings it."""
+        """Ask for a small picture of the piece in a seat; ``peeked`` delivers it."""
         desk = self._desk
         desk.ask(
             "peek", Peek(desk.plan, desk.printer, desk.selected_piece, self.tilt_to(down)), done=self.peeked.emit,
@@ -182,11 +192,11 @@ class Seating(QObject):
         self._seats.set(did, tilt, lift)
 
     def take_down(self, down: Floats) -> None:
-        """Seats the selected piece on the direction of the map that was clicked."""
+        """Seat the selected piece on the direction that was clicked on the map."""
         self.take(tr("take a seat from the tilt map"), self.tilt_to(down))
 
     def keep(self, shown: SeatShown) -> None:
-        """Keeps a seat as a choice without taking it."""
+        """Keep a seat as a choice without using it."""
         try:
             plan = self._seats.plan_with(shown.seat.tilt, shown.seat.lift)
         except DeftError as error:
@@ -195,7 +205,7 @@ class Seating(QObject):
         self._choosing.keep_plan(plan, sentence(shown.seat.kind))
 
     def compare_ways(self, lift: float) -> None:
-        """Asks for what leaning and lifting would gain and cost."""
+        """Ask what leaning and lifting would gain and cost."""
         desk, key, plan = self._desk, self._key, self._desk.plan
 
         def take_lean(found: tuple[SeatShown, ...]) -> None:

@@ -1,4 +1,4 @@
-"""How the selected piece, or the model while it is whole, sits on the bed."""
+"""The seat of the selected piece, or of the model while it is whole."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from .stale import being_made
 
 
 class Seats:
-    """A part of the desk state."""
+    """The seat of the selected piece."""
 
     def __init__(self, desk: Desk, pointing: Pointing, marker: Marker) -> None:
         self._desk, self._pointing, self._marker = desk, pointing, marker
@@ -30,15 +30,20 @@ class Seats:
 
     @property
     def tilt(self) -> Tilt:
-        """The tilt of the selected piece, as wished where that is not measured yet; of the whole model while there is
-        one piece. Raises NothingOpen.
+        """The tilt of the selected piece, as the plan has it if it is not evaluated yet; of the whole model if there
+        is one piece.
+
+        Raises
+        ------
+        NothingOpen
+            Nothing is open.
         """
         plan, piece = self._desk.plan, self._desk.piece
         return plan.tilt if piece is None or piece.alone else self.wanted or piece.seat
 
     @property
     def wanted(self) -> Tilt | None:
-        """The seat that the plan wishes for the selected piece, before it is measured; None where it wishes none."""
+        """The seat that the plan gives the selected piece, before it is evaluated; None if it gives none."""
         piece = self._desk.piece
         if piece is None or not self._desk.is_open:
             return None
@@ -48,7 +53,7 @@ class Seats:
         return wish.seat if wish else None
 
     def _wish_of(self, piece: Piece) -> PieceSettings | None:
-        """The wish for a piece that stands in the plan now, also where it was made since the piece was measured."""
+        """The settings of a piece that are in the plan now, even if they were made after the piece was evaluated."""
         wishes = self._desk.plan.pieces
         same = [wish for wish in wishes if (wish.sides, wish.anchor) == (piece.sides, piece.anchor)]
         if same:
@@ -56,12 +61,12 @@ class Seats:
         return piece.wished if piece.wished in wishes else None
 
     def plan_with_wish(self, **wish: object) -> Plan:
-        """The plan with a wish for the selected piece: seat, name, lift.
+        """The plan with other settings for the selected piece: seat, name, lift.
 
         Raises
         ------
         BadPlan
-            The pieces that are shown are not those of the plan.
+            The shown pieces are not those of the plan.
         """
         piece = self._desk.piece
         if piece is None or not self._desk.pieces_up_to_date:
@@ -77,12 +82,12 @@ class Seats:
         Parameters
         ----------
         lift : float
-            mm over the bed; None: as it is.
+            Height over the bed, in mm; None: unchanged.
 
         Raises
         ------
         BadPlan
-            The pieces that are shown are not those of the plan.
+            The shown pieces are not those of the plan.
         """
         plan, piece = self._desk.plan, self._desk.piece
         if not plan.recipe if piece is None else piece.alone and self._desk.pieces_up_to_date:
@@ -96,7 +101,7 @@ class Seats:
         self.set(tr("change the lift"), self.tilt, lift)
 
     def turn(self, axis: Triple, degrees: float) -> None:
-        """Turns about an axis of the bed frame."""
+        """Rotate about an axis of the bed frame."""
         self.set(tr("turn by {degrees:g}°", degrees=degrees), Tilt.turn(axis, degrees).after(self.tilt))
 
     def set_threshold(self, degrees: float) -> None:

@@ -1,4 +1,4 @@
-"""Settings are written a moment after the last change, and not by the thread that draws."""
+"""Writes settings shortly after the last change, outside the UI thread."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ _DELAY = 400
 
 
 class Remembering(QObject):
-    """For the UI thread."""
+    """Writes settings. For the UI thread."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -36,6 +36,6 @@ class Remembering(QObject):
             self._settings = None
 
     def close(self) -> None:
-        """Writes what is not written yet, and waits for it."""
+        """Write what is not written yet, and wait for it."""
         self._write()
         self._thread.shutdown()

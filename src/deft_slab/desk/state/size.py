@@ -1,4 +1,4 @@
-"""How big the prop is and what becomes of its surface: unit, scale, stretch, mirror, copies, bodies, mending."""
+"""The size of the prop and its surface: unit, scale, stretch, mirror, copies, bodies, mending."""
 
 from __future__ import annotations
 
@@ -16,12 +16,12 @@ from .desk import Desk
 
 
 class Sizing:
-    """A part of the desk state.
+    """The size of the prop and its surface.
 
     Attributes
     ----------
-    asking_unit, asking_fineness
-        Whether the user has yet to say that what is shown is right.
+    asking_unit, asking_fineness : bool
+        Whether the user still has to confirm the unit or the fineness.
     """
 
     def __init__(self, desk: Desk) -> None:
@@ -31,8 +31,12 @@ class Sizing:
 
     @property
     def spans(self) -> Floats:
-        """(2, 3) mm of the whole model, mended: as it stands, and along the axes of its file. Of the model as it came,
-        until it is measured.
+        """The size of the whole model, mended: as it stands, and along the axes of its file. Until it is evaluated,
+        the size of the model as it came.
+
+        Returns
+        -------
+        (2, 3) float64, mm
         """
         desk = self._desk
         plan, known = desk.plan, desk.evaluated.outcome if desk.evaluated is not None else None
@@ -47,31 +51,36 @@ class Sizing:
 
     @property
     def size(self) -> Floats:
-        """(3,) mm: width, depth and height of the model as it stands."""
+        """Width, depth and height of the model as it stands.
+
+        Returns
+        -------
+        (3,) float64, mm
+        """
         return np.asarray(self.spans[0])
 
     # what was asked when it was opened
 
     def ask_for(self, *, unit: bool, fineness: bool) -> None:
-        """What the user should look at before anything else."""
+        """Set what the user should confirm first."""
         self.asking_unit, self.asking_fineness = unit, fineness
         if unit or fineness:
             self._desk.go_to("Size")
 
     def answer_unit(self) -> None:
-        """The unit that is shown is right."""
+        """Confirm the unit that is shown."""
         self.asking_unit = False
         self._desk.view_changed.emit()
 
     def answer_fineness(self) -> None:
-        """The fineness that is shown is right."""
+        """Confirm the fineness that is shown."""
         self.asking_fineness = False
         self._desk.view_changed.emit()
 
     # size
 
     def resize(self, **size: object) -> None:
-        """unit, scale, stretch, mirror: cuts and guests keep their places on the model."""
+        """Change unit, scale, stretch or mirror. Cuts and guests keep their places on the model."""
         self._desk.change(tr("change the size"), lambda: self._desk.plan.sized(**size))
 
     def choose_unit(self, unit: str) -> None:
@@ -80,7 +89,7 @@ class Sizing:
         self._desk.view_changed.emit()
 
     def scale_to_bed(self) -> None:
-        """Scales to the largest that fits the printer as it stands."""
+        """Scale to the largest size that fits the printer in this position."""
         plan = self._desk.plan
         self._desk.ask(
             "ask:scale", ScaleToBed(plan, self._desk.printer), label=tr("Finding the largest size"),
@@ -88,7 +97,13 @@ class Sizing:
         )
 
     def scale_further(self, plan: Plan, factor: float, did: str, *, up: bool = False) -> None:
-        """Scales a plan further, rounded to a hundredth of a percent (down, or up)."""
+        """Scale a plan further, rounded to a hundredth of a percent.
+
+        Parameters
+        ----------
+        up : bool
+            Whether to round up rather than down.
+        """
         rounded = math.ceil if up else math.floor
         scale = rounded(plan.scale * factor * 1e4) / 1e4
         self._desk.change(did, lambda: plan.sized(scale=max(scale, 1e-4)))
@@ -97,7 +112,7 @@ class Sizing:
         self._desk.change(tr("change the number of copies"), lambda: self._desk.plan.changed(copies=copies))
 
     def stand_up(self) -> None:
-        """Stands a model that was made to stand on Y."""
+        """Stand up a model that was made to stand on Y."""
         self._desk.do_plan(tr("stand it on Y"), self._desk.plan.changed(tilt=STAND_UP))
 
     # surface
@@ -107,16 +122,16 @@ class Sizing:
 
     @property
     def report(self) -> MendReport | None:
-        """What mending did, as far as that has been measured."""
+        """What mending did, once that is known."""
         return self._desk.evaluated.outcome.report if self._desk.evaluated else None
 
     @property
     def proposed_roles(self) -> tuple[Role, ...]:
-        """What is proposed for the bodies of the file; empty where nothing is better than all of them in one piece."""
+        """The proposed roles of the bodies of the file; empty if nothing is better than all of them in one piece."""
         return self.report.roles if self.report is not None and not self._desk.plan.roles else ()
 
     def take_proposed_roles(self) -> None:
-        """Takes the bodies as is proposed, and leaves out stray specks."""
+        """Give the bodies their proposed roles, and leave out stray specks."""
         report, roles, plan = self.report, self.proposed_roles, self._desk.plan
         if report is not None and roles:
             mending = plan.mending.model_copy(update={"drop_specks": plan.mending.drop_specks or report.specks > 0})
@@ -135,5 +150,5 @@ class Sizing:
 
 
 def _proportions(plan: Plan) -> tuple[object, ...]:
-    """What decides the size of a model, but for its scale."""
+    """What determines the size of a model, except its scale."""
     return plan.model, plan.roles, plan.mending, plan.stretch, plan.mirror, plan.tilt

@@ -1,4 +1,4 @@
-"""The sharp edges of the model, to which the points of a line go."""
+"""The sharp edges of the model, to which the points of a line snap."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ _SNAP = 0.015
 
 
 class Snapping(QObject):
-    """A part of the desk state.
+    """Snaps the points of a line to sharp edges.
 
     Attributes
     ----------
-    creases : (k, 2, 3), mm
-        Model frame: the sharp edges that a line is drawn to; none while they are not known.
+    creases : (k, 2, 3) float64, mm, model frame
+        The sharp edges; empty while they are not known.
     """
 
     changed = Signal()
@@ -37,14 +37,14 @@ class Snapping(QObject):
             signal.connect(self._look)
 
     def _look(self) -> None:
-        """Has creases ready for the points of a bent cut that may be dragged."""
+        """Find the creases ahead of time if the points of a bent cut may be dragged."""
         desk = self._desk
         if desk.step == "Cut" and desk.up_to_date and isinstance(desk.cut, BentCut):
             self.find_creases()
 
     @property
     def reach(self) -> float:
-        """mm within which a point of a line goes to a crease; 0: never."""
+        """How far a point of a line snaps, in mm; 0: never."""
         if self._reach is not None or not self._desk.pieces:
             return self._reach or 0.0
         low, high = self._desk.box
@@ -55,12 +55,12 @@ class Snapping(QObject):
         self.changed.emit()
 
     def snapped(self, place: Floats) -> Floats:
-        """The place (mm, model frame) on a crease that a point goes to; itself where none is near."""
+        """The place on a crease that a point snaps to; the point itself if none is near."""
         point, distance = nearest_on(self.creases, place)
         return point if distance <= self.reach else place
 
     def find_creases(self) -> None:
-        """Looks for the sharp edges of the uncut model, once for each."""
+        """Find the sharp edges of the uncut model, once for each model."""
         desk = self._desk
         plan = desk.plan.changed(recipe=(), pieces=())
         key = plan.sized_model

@@ -1,4 +1,4 @@
-"""What is said where something is asked of pieces that are not those of the plan any more."""
+"""The message for the case that something is asked of pieces that are no longer those of the plan."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Support posts of the selected piece: proposed, added, taken away, made thicker."""
+"""Support posts of the selected piece: proposed, added, removed, made thicker."""
 
 from __future__ import annotations
 
@@ -30,18 +30,18 @@ _NEAR = 6.0
 
 
 class Posting(QObject):
-    """A part of the desk state.
+    """The support posts of the selected piece.
 
     Attributes
     ----------
-    measures
-        Of the posts of pieces that have none yet.
-    selected
-        The id of a post.
-    unheld : (k, 3), mm, model frame
-        Islands that the last proposal could bring no post to.
-    reach : mm
-        Around a click that is a region.
+    measures : Measures
+        The measures for pieces that have no posts yet.
+    unheld : (k, 3) float64, mm, model frame
+        Islands that the last proposal could not reach.
+    selected : str or None
+        The id of the selected post.
+    reach : float, mm
+        The size of the region around a click.
     """
 
     changed = Signal()
@@ -73,13 +73,13 @@ class Posting(QObject):
 
     @property
     def post(self) -> Post | None:
-        """The selected one."""
+        """The selected post."""
         posts = self.posts
         return next((one for one in posts.posts if one.id == self.selected), None) if posts is not None else None
 
     @property
     def posts(self) -> PostSet | None:
-        """Of the selected piece; None while it has none."""
+        """The posts of the selected piece; None if it has none."""
         desk = self._desk
         if desk.piece is None or not desk.is_open:
             return None
@@ -93,14 +93,14 @@ class Posting(QObject):
 
     @property
     def report(self) -> PostsReport | None:
-        """What became of them, as they were measured."""
+        """What became of them when they were evaluated."""
         posts, desk = self.posts, self._desk
         if posts is None or desk.evaluated is None:
             return None
         return desk.evaluated.outcome.posts.get(posts.id)
 
     def _now(self) -> PostSet:
-        """The posts of the selected piece, or none yet. There must be a piece."""
+        """The posts of the selected piece, or an empty set. There must be a piece."""
         desk = self._desk
         assert desk.piece is not None
         ident = next(free_ids("s", {one.id for one in desk.plan.posts}))
@@ -108,8 +108,8 @@ class Posting(QObject):
         return self.posts or PostSet(id=ident, sides=desk.piece.sides, anchor=desk.piece.anchor, tip=tip, stem=stem)
 
     def _put(self, did: str, of: PostSet, **what: Any) -> None:
-        """Puts a changed set into the plan; one without posts is taken out of it. Values that make no sense are told
-        and change nothing.
+        """Put a changed set into the plan; a set without posts is removed from it. Values that make no sense are
+        reported and change nothing.
         """
         plan = self._desk.plan
 
@@ -124,14 +124,18 @@ class Posting(QObject):
     # changing them
 
     def _ask(self, number: int, posts: PostSet, done: Callable[[PostsProposed], None]) -> None:
-        """Asks for posts for a piece besides those of a set that were placed by hand, while it stays selected."""
+        """Ask for posts besides those that were placed by hand; the reply counts as long as the piece stays
+        selected.
+        """
         desk = self._desk
         asked = ProposePosts(desk.plan, desk.printer, number, posts, self._checking.layer)
         desk.ask("ask:posts", asked, done=done, label=tr("Placing posts"),
                  still=lambda: desk.piece is not None and desk.piece.number - 1 == number)
 
     def propose(self) -> None:
-        """Posts for all that is not held, beside those that were placed by hand and not where some were taken away."""
+        """Propose posts for everything that is not held, besides those placed by hand, and not where some were
+        removed.
+        """
         desk = self._desk
         if desk.piece is None or desk.piece.extra:
             return
@@ -150,7 +154,7 @@ class Posting(QObject):
         self._ask(number, posts, take_posts)
 
     def _on_around(self, number: int, facet: int, place: Floats) -> None:
-        """Posts for what is not held within reach of a click, beside all that there are."""
+        """Add posts for what is not held within reach of a click."""
         desk = self._desk
         if number != desk.selected_piece:
             desk.select_piece(number)
@@ -174,7 +178,7 @@ class Posting(QObject):
         self._ask(number, all_kept, add_near)
 
     def set_reach(self, reach: float) -> None:
-        """How far around a click a region goes, mm."""
+        """Set the size of the region around a click, in mm."""
         self.reach = reach
         self.changed.emit()
 
@@ -187,7 +191,7 @@ class Posting(QObject):
         self._on_clicked(number, change, tr("take posts away in a region"))
 
     def clear(self) -> None:
-        """Takes all posts of the piece away."""
+        """Remove all posts of the piece."""
         posts, desk = self.posts, self._desk
         if posts is not None:
             self.unheld = np.empty((0, 3))
@@ -195,7 +199,7 @@ class Posting(QObject):
                 posts=tuple(one for one in desk.plan.posts if one.id != posts.id)))
 
     def measure(self, **what: float) -> None:
-        """How thick tips and stems are, of the posts of the piece and of those to come."""
+        """Set the thickness of tips and stems, for the posts of the piece and for new ones."""
         posts = self.posts
         self.measures |= what
         if posts is not None:
@@ -205,7 +209,7 @@ class Posting(QObject):
     # by hand
 
     def point(self, kind: str) -> None:
-        """Has places pointed at: to add posts, or to take them away.
+        """Let the user point at places to add or to remove posts.
 
         Parameters
         ----------
@@ -228,13 +232,13 @@ class Posting(QObject):
         self.changed.emit()
 
     def _on_foot(self, number: int, facet: int, place: Floats) -> None:
-        """The selected post is to stand here, on the piece or on the bed: it leans over to there."""
+        """Make the selected post stand here, on the piece or on the bed; it leans to reach the place."""
         self._pointing.end()
         if number == self._desk.selected_piece:
             self.alter(foot=triple(place))
 
     def alter(self, **what: Any) -> None:
-        """Changes the selected post: its tip and stem, mm across, its foot. It is kept from now on."""
+        """Change the selected post: the diameters of its tip and stem in mm, and its foot. From now on it is kept."""
         posts, one = self.posts, self.post
         if posts is not None and one is not None:
             changed = one.model_copy(update={**what, "own": True})
@@ -264,7 +268,7 @@ class Posting(QObject):
             self._put(did, posts, **what)
 
     def fly(self, number: int) -> None:
-        """Looks at a post of the piece, by its place in the list."""
+        """Fly to a post of the piece, given its place in the list."""
         report, desk = self.report, self._desk
         if report is not None and desk.piece is not None:
             down = -desk.piece.seat.rotation[2]
@@ -272,7 +276,7 @@ class Posting(QObject):
 
 
 def nearest(posts: PostSet | None, place: Floats) -> Post | None:
-    """The post whose tip is nearest to a place (3,) mm, if it is near at all."""
+    """The post whose tip is nearest to a place, if it is near at all."""
     if posts is None or not posts.posts:
         return None
     apart = [float(np.linalg.norm(place - np.array(post.at))) for post in posts.posts]
@@ -280,6 +284,6 @@ def nearest(posts: PostSet | None, place: Floats) -> Post | None:
 
 
 def without(posts: PostSet, gone: Post) -> dict[str, Any]:
-    """What changes of a set when a post is taken away: none is proposed there again."""
+    """The fields of a set once a post is removed: none is proposed there again."""
     kept = tuple(post for post in posts.posts if post.id != gone.id)
     return {"posts": kept, "refused": (*posts.refused, gone.at)}

@@ -1,4 +1,4 @@
-"""Documents with other values, and words for those that make no sense."""
+"""Documents with changed values, and messages for values that make no sense."""
 
 from __future__ import annotations
 
@@ -20,12 +20,12 @@ def validated(document: D, update: Mapping[str, object], what: str) -> D:
     Parameters
     ----------
     what : str
-        It is, for words.
+        What it is, for the message.
 
     Raises
     ------
     DeftError
-        They make no sense.
+        The values make no sense.
     """
     try:
         return type(document).model_validate({**document.model_dump(), **update})

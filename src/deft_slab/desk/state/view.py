@@ -1,4 +1,4 @@
-"""How the bed is looked at: what is drawn of the plan, and where."""
+"""How the bed is viewed: what of the plan is drawn, and where."""
 
 from __future__ import annotations
 
@@ -15,27 +15,29 @@ from ..messages.replies import Light
 
 @dataclass(frozen=True, eq=False)
 class View:
-    """Attributes
+    """What is drawn, and where.
+
+    Attributes
     ----------
     in_place : bool
-        The pieces where they belong on the prop, pulled apart by a share ``apart`` of its size.
+        Whether the pieces are drawn where they belong on the prop, pulled apart by a share ``apart`` of its size.
     hidden : frozenset[int]
-        Numbers of pieces, from 0 on, that are not drawn.
+        The numbers of hidden pieces, from 0 on.
     hidden_below, hidden_above : float
-        mm over the bed, below and above which nothing is.
+        Heights over the bed, in mm, below and above which nothing is drawn.
     faces : tuple[SectionFace, ...]
         The filled sections of the pieces at that height.
     lights : tuple[Light | None, ...]
-        The pieces with few triangles, which are drawn while the height moves.
-    fitted : (pieces, 3)
-        Model frame: which way, and how far, each is out of its place while they are put together, 1 before its
-        move; None: pulled apart along their cuts.
-    turned : (3, 4)
-        Rotation and shift, model frame, of pieces that a moving joint has turned, by their numbers.
+        The simplified pieces, which are drawn while the height moves.
     as_it_came : bool
-        The surface as it was opened.
-    mend_places : (k, 2, 3), mm, model frame
-        Marked on it; None for none.
+        Whether the surface is drawn as it was opened.
+    mend_places : (k, 2, 3), mm, model frame, or None
+        Places marked on it.
+    fitted : (pieces, 3), model frame, or None
+        The displacement of each piece while they are put together, 1 before its move; None: pulled apart along
+        their cuts.
+    turned : dict of int to (3, 4)
+        Rotation and shift, in the model frame, of pieces that a moving joint has turned.
     """
 
     in_place: bool = False

@@ -1,4 +1,4 @@
-"""Ways to part the model, or a piece: asked for step by step while Cut is open, and what is taken of them."""
+"""Ways to part the model or a piece: searched step by step while Cut is open."""
 
 from __future__ import annotations
 
@@ -26,20 +26,20 @@ FROM_FRONT = tr("take a way from the front")
 
 
 class Ways(QObject):
-    """A part of the desk state.
+    """The search for ways to part the model or a piece.
 
     Attributes
     ----------
-    found
-        What there is so far, None before.
-    base
+    found : WaysFound or None
+        What was found so far.
+    base : Plan or None
         The plan that is parted.
-    sides
-        Of the piece of it that is parted, None for all.
-    pointed
+    sides : tuple of Side or None
+        The sides of the piece that is parted; None: all pieces.
+    pointed : WayShown or None
         The way under the pointer.
-    chosen
-        The one that more is asked about.
+    chosen : WayShown or None
+        The way that the user asks more about.
     """
 
     changed = Signal()
@@ -68,14 +68,14 @@ class Ways(QObject):
 
     @property
     def problem(self) -> str:
-        """Why nothing can be parted, and what to do; empty where it can."""
+        """Why nothing can be parted, and what to do; empty if it can."""
         evaluated = self._desk.evaluated
         defects = evaluated.outcome.defects.sentence() if evaluated else ""
         return tr("{defects} Size can close it; then it can be cut.", defects=defects) if defects else ""
 
     @property
     def of_piece(self) -> str:
-        """The name of the piece that is parted; empty for all."""
+        """The name of the piece that is parted; empty for all pieces."""
         if self.sides is None:
             return ""
         for piece in self._desk.pieces:
@@ -90,7 +90,7 @@ class Ways(QObject):
     # looking
 
     def _request(self) -> LookForWays | None:
-        """What is looked for: for the plan as it is on the desk, but with the cuts only that it was begun from."""
+        """What is searched for: the present plan, but only with the cuts that the search began from."""
         desk = self._desk
         if not desk.is_open:
             return None
@@ -104,7 +104,7 @@ class Ways(QObject):
         return LookForWays(self.base, desk.printer, self.sides, self.wishes)
 
     def _taken(self) -> bool:
-        """Whether the plan on the desk is one of the ways: its tilt is then its own."""
+        """Whether the present plan is one of the ways; then its tilt is that of the way."""
         return self.found is not None and any(self._as_plan(way) == self._desk.plan for way in self.found.ways)
 
     def _look(self) -> None:
@@ -127,12 +127,12 @@ class Ways(QObject):
         self.pointed_changed.emit()
 
     def _ask(self, request: LookForWays, around: Plan | None = None) -> None:
-        """Asks for one step more.
+        """Ask for one more step.
 
         Parameters
         ----------
         around : Plan | None
-            A way that is looked around first.
+            A way whose surroundings are searched first.
         """
 
         def take_ways(found: WaysFound) -> None:
@@ -146,7 +146,7 @@ class Ways(QObject):
                        label=tr("Looking for ways to part it"))
 
     def more_like_this(self) -> None:
-        """Looks around the chosen way: its cuts are moved and turned together."""
+        """Search around the chosen way: its cuts are moved and rotated together."""
         if self.chosen is not None and self._asked is not None and self._asked == self._request():
             self._ask(self._asked, self.chosen.plan)
             self.changed.emit()
@@ -156,7 +156,7 @@ class Ways(QObject):
         self.changed.emit()
 
     def look_on(self) -> None:
-        """Goes on where it was stopped."""
+        """Continue where the search was stopped."""
         if self._asked is None or self._asked != self._request():
             self._look()
         elif self.found is None or not self.found.done:
@@ -164,17 +164,17 @@ class Ways(QObject):
         self.changed.emit()
 
     def stop(self) -> None:
-        """Looks no further; what was found stays."""
+        """Stop searching. What was found stays."""
         self._desk.jobs.cancel("ways")
         self.changed.emit()
 
     def part_whole(self) -> None:
-        """Looks for ways to part the model anew, without the cuts that it has."""
+        """Search for ways to part the model from the beginning, without the cuts that it has."""
         self.base = None
         self._look()
 
     def part_piece(self) -> None:
-        """Looks for ways to part the selected piece only; the others stay as they are."""
+        """Search for ways to part the selected piece only; the others stay as they are."""
         piece = self._desk.piece
         if piece is None or not self._desk.up_to_date:
             self._desk.failed.emit(being_made())
@@ -183,19 +183,19 @@ class Ways(QObject):
         self._look()
 
     def wish(self, **wishes: object) -> None:
-        """Changes what ways are looked for by."""
+        """Change the conditions of the search."""
         changed = CutWishes.model_validate({**self.wishes.model_dump(), **wishes})
         self._desk.change_settings(cut_wishes=changed)
         self._look()
         self.changed.emit()
 
     def fewer_pieces(self) -> None:
-        """Looks for ways with fewer pieces than the chosen one has."""
+        """Search for ways with fewer pieces than the chosen one."""
         if self.chosen is not None:
             self.wish(pieces=max(2, self.chosen.pieces - 1))
 
     def less_seam(self) -> None:
-        """Looks for ways that show clearly less seam than the chosen one."""
+        """Search for ways with clearly less visible seam than the chosen one."""
         if self.chosen is not None:
             self.wish(seam_limit=round(_BEYOND * self.chosen.sight, 1) or None)
 
@@ -206,7 +206,7 @@ class Ways(QObject):
         self.pointed_changed.emit()
 
     def _as_plan(self, way: WayShown) -> Plan:
-        """The plan on the desk, parted so."""
+        """The present plan, parted in this way."""
         tilt = {} if way.cuts else {"tilt": way.plan.tilt}
         return self._desk.plan.parted_by(way.plan.recipe).changed(leaning=way.plan.leaning, **tilt)
 
@@ -214,7 +214,7 @@ class Ways(QObject):
         return self._desk.is_open and self._as_plan(way) == self._desk.plan
 
     def take(self, way: WayShown) -> None:
-        """Makes it the plan on the bed."""
+        """Put a way on the bed."""
         if self._asked is None or self._asked != self._request():  # it was found for another plan
             self._desk.failed.emit(being_made())
             return
@@ -225,7 +225,7 @@ class Ways(QObject):
         self.changed.emit()
 
     def keep(self, way: WayShown) -> None:
-        """Keeps it as a choice, without taking it."""
+        """Keep a way as a choice, without using it."""
         name = tr(
             "{pieces} pieces, {left:.2g} % left, {sight} seen",
             pieces=way.pieces,
