@@ -1,4 +1,4 @@
-"""All that can be done, in one list: found by plain words, done from it, and put on other keys."""
+"""All actions in one list: they can be found by words, run, and given other keys."""
 
 from __future__ import annotations
 
@@ -26,19 +26,21 @@ _COLUMNS = (tr("What"), tr("What it does"), tr("Keys"))
 
 
 def keys_of(action: Action, state: DeskState) -> tuple[str, ...]:
-    """Those that the user has put it on, else the usual ones."""
+    """The keys of an action: those that the user gave it, or else the usual ones."""
     own = state.settings.keys.get(action.id)
     return action.keys if own is None else (own,) if own else ()
 
 
 def found_by(words: str, *said: str) -> bool:
-    """Whether all of some words stand in what is said of something, in any order and case."""
+    """Whether all of some words occur in a description, in any order and case."""
     text = " ".join(said).casefold()
     return all(word in text for word in words.casefold().split())
 
 
 class KeysDialog(QDialog):
-    """made : the actions of the window, by their ids; changed : is called when keys are others"""
+    """The list of all actions. ``made`` are the actions of the window by their ids; ``changed`` is called when keys
+    have changed.
+    """
 
     def __init__(
         self, state: DeskState, made: dict[str, QAction], changed: Callable[[], None], parent: QWidget | None = None
@@ -87,7 +89,7 @@ class KeysDialog(QDialog):
 
     @property
     def chosen(self) -> Action | None:
-        """The action of the chosen row; None where there is none, or it is only told."""
+        """The action of the selected row; None if there is none, or it is only listed."""
         number = self.table.currentRow()
         return self._rows[number] if 0 <= number < len(self._rows) else None
 
@@ -133,7 +135,7 @@ class KeysDialog(QDialog):
         self._keep(keys)
 
     def _keep(self, keys: str | None) -> None:
-        """Puts the chosen action on keys; on none where they are empty, and for None on the usual ones."""
+        """Give the selected action keys; empty for none, None for the usual ones."""
         action = self.chosen
         if action is None:
             return

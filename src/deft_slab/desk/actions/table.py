@@ -1,4 +1,4 @@
-"""Actions are data: menus, shortcuts and the list of shortcuts come from this table."""
+"""The table of actions, from which menus, shortcuts and the list of keys are made."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def _go_to(step: str, verbs: Verbs) -> None:
 
 @dataclass(frozen=True)
 class Action:
-    """What menus, keys and the list of keys know of something that can be done."""
+    """What menus, keys and the list of keys need to know about an action."""
 
     id: str
     text: str

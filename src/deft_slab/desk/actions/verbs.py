@@ -1,6 +1,6 @@
-"""What menus, keys and buttons do that needs a dialog, or that no part of the state does alone.
+"""What menus, keys and buttons do if it needs a dialog, or more than one part of the state.
 
-Dialogs are loaded when they are first opened: the window is there before them.
+Dialogs are imported when they are first opened, because the window is there before them.
 """
 
 from __future__ import annotations
@@ -32,12 +32,12 @@ OPENABLE = tr("Models and projects ({list});;All files (*)", list=chooser())
 
 
 class Verbs(QObject):
-    """One method for each action; see ``actions``.
+    """One method for each action; see ``table``.
 
     Attributes
     ----------
-    window
-        What dialogs lie over.
+    window : QWidget
+        The parent of all dialogs.
     """
 
     def __init__(self, window: QWidget, state: DeskState, notice: Notice) -> None:
@@ -66,7 +66,7 @@ class Verbs(QObject):
             self.state.opening.open(Path(name))
 
     def open_first(self, paths: Sequence[Path]) -> None:
-        """Opens the first of several files that can be opened; the others are listed among the recent ones."""
+        """Open the first of several files that can be opened; the others are added to the recent ones."""
         files = [path for path in paths if path.suffix.lower() in READ] or list(paths)
         first, *others = files
         for path in reversed(others):
@@ -98,7 +98,7 @@ class Verbs(QObject):
             self.state.opening.save(path, replace=True)
 
     def _ask_3mf(self, title: str, suggestion: str) -> tuple[Path, bool] | None:
-        """(where to write, whether the dialog has asked already before something there is replaced)."""
+        """Ask where to write; returns the path, and whether the dialog has already asked before replacing a file."""
         name, _ = QFileDialog.getSaveFileName(
             self.window, title, str(Path(self._folder()) / suggestion), tr("3MF (*.3mf)")
         )
@@ -120,10 +120,12 @@ class Verbs(QObject):
             self.state.writing.together(asked[0], replace=asked[1])
 
     def ask_coupon_file(self, steps: tuple[float, ...]) -> None:
-        """Parameters
+        """Ask where to write a coupon, and write it.
+
+        Parameters
         ----------
         steps : tuple[float, ...]
-            mm per side of each hole.
+            The clearance of each hole, in mm per side.
         """
         name, _ = QFileDialog.getSaveFileName(
             self.window,
@@ -150,7 +152,7 @@ class Verbs(QObject):
         self.state.bedding.draw_sheet(paper, lambda found: self._show_sheet(found.pages, paper))
 
     def _show_sheet(self, pages: Sequence[Bytes], paper: Paper) -> None:
-        """Beside a sheet that is open already there is no other: its pages are shown anew there."""
+        """Show a sheet. If one is already open, its pages are replaced."""
         if self.sheet is not None and self.sheet.isVisible():
             self.sheet.show_pages(pages)
             return
@@ -167,7 +169,7 @@ class Verbs(QObject):
             again()
 
     def may_leave(self) -> bool:
-        """Asks before unsaved work is left; true when it may be."""
+        """Ask before unsaved work is discarded; True if it may be."""
         history = self.state.history
         if not history.at_stake:
             return True
@@ -185,7 +187,7 @@ class Verbs(QObject):
     # pictures
 
     def copy_picture(self) -> None:
-        """What the bed shows, to be pasted elsewhere."""
+        """Copy what the bed shows to the clipboard."""
         QGuiApplication.clipboard().setImage(self.picture())
         self._notice.tell(tr("The picture of the bed is copied."))
 
@@ -210,7 +212,7 @@ class Verbs(QObject):
         _ask(RecipesDialog(self.state, self.window))
 
     def lead(self) -> None:
-        """Leads through a first job, or goes on where it was left."""
+        """Start the first job, or continue it."""
         self.guide.begin()
 
     def show_comfort(self) -> None:
@@ -241,7 +243,7 @@ class Verbs(QObject):
 
 
 def _ask(dialog: QDialog) -> None:
-    """Waits until a dialog is closed, and lets go of it: it must not go on hearing of the desk."""
+    """Run a dialog and destroy it, so that it stops listening to the desk."""
     dialog.exec()
     dialog.deleteLater()
 

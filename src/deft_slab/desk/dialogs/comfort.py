@@ -1,4 +1,4 @@
-"""How the program looks and behaves: light or dark, how large, in which language and units, with motion or without."""
+"""Look and behaviour: light or dark, size, language, units, motion."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ _UNITS = (
 
 
 def _own_name(code: str) -> str:
-    """Of a language, so that it is found by whoever reads no other. Qt calls English after a country."""
+    """The name of a language in that language, so that its speakers find it. Qt names English after a country."""
     return "English" if code == "en" else sentence(QLocale(code).nativeLanguageName())
 
 
@@ -42,7 +42,7 @@ def _languages() -> tuple[tuple[str, str, str], ...]:
 
 
 class ComfortDialog(QDialog):
-    """redress : puts the chosen look on"""
+    """Settings of look and behaviour. ``redress`` applies the chosen look."""
 
     def __init__(self, state: DeskState, redress: Callable[[], None], parent: QWidget | None = None) -> None:
         super().__init__(parent)

@@ -1,4 +1,4 @@
-"""Adding a printer: where it listens, or which folder it watches."""
+"""Adds a printer: where it listens, or which folder it watches."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ..widgets.basics import button, label, row, say
 
 
 class DeviceDialog(QDialog):
-    """add : takes what was filled in, and says whether that could be done"""
+    """Adds a printer. ``add`` takes what was filled in, and says whether that worked."""
 
     def __init__(self, add: Callable[[Device], bool], parent: QWidget | None = None) -> None:
         super().__init__(parent)

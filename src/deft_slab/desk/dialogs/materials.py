@@ -1,4 +1,4 @@
-"""What a printer may be loaded with: its usual material, and others."""
+"""The materials that a printer can be loaded with."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _NO_COLOUR = tr("none")
 
 
 class MaterialsDialog(QDialog):
-    """keep : takes the profile as it was changed; may_edit : else the table is only shown"""
+    """The materials of a printer. ``keep`` stores the changed profile; without ``may_edit`` the table is only shown."""
 
     def __init__(
         self, printer: Printer, keep: Callable[[Printer], None], *, may_edit: bool, parent: QWidget | None = None
@@ -118,7 +118,7 @@ class MaterialsDialog(QDialog):
         self._change(number, what)
 
     def _change(self, number: int, what: dict[str, object]) -> None:
-        """Another value of one row."""
+        """Change a value of one row."""
         if number == 0:
             usual = {"name": "material", "density": "material_density", "price": "material_price",
                      "colour": "material_colour"}
@@ -151,7 +151,7 @@ class MaterialsDialog(QDialog):
         self.table.setCurrentCell(self.table.rowCount() - 1, 0)
 
     def _now(self) -> tuple[str, dict[str, Any]]:
-        """The chosen material, to be kept for other printers too."""
+        """The selected material, to be kept for other printers."""
         number, p = max(self.table.currentRow(), 0), self.printer
         if number == 0:
             usual = Material(name=p.loads[0], price=p.material_price, density=p.material_density,
@@ -160,7 +160,7 @@ class MaterialsDialog(QDialog):
         return "", p.materials[number - 1].model_dump(mode="json")
 
     def _take_kept(self, values: dict[str, Any]) -> None:
-        """Adds a kept material, or puts it in place of the one of its name."""
+        """Add a kept material, replacing one with the same name."""
         kept = Material.model_validate(values)
         if not self._may_edit:
             raise BadPlan(tr("This profile comes with the program."), remedy=tr("Copy it, to put materials into it."))

@@ -1,4 +1,4 @@
-"""Printer profiles: looked at, copied, edited, imported and exported."""
+"""Printer profiles: viewed, copied, edited, imported and exported."""
 
 from __future__ import annotations
 
@@ -225,7 +225,7 @@ class PrinterDialog(QDialog):
         return grid
 
     def _limits(self) -> QGridLayout:
-        """What figures of material and cost are made from, and from what on a check finds fault."""
+        """The values from which material and cost are computed, and the limits of Check."""
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(5)
@@ -243,7 +243,7 @@ class PrinterDialog(QDialog):
         self, grid: QGridLayout, line: int, key: str, words: str, unit: str, low: float, high: float, decimals: int,
         tip: str,
     ) -> list[QWidget]:
-        """Puts a number of the profile into a line of the form; gives its widgets."""
+        """Put a number of the profile into a row of the form; returns its widgets."""
         field = NumberField(unit, low=low, high=high, step=1, decimals=decimals)
         field.setAccessibleName(words)
         field.setToolTip(tip)
@@ -256,12 +256,12 @@ class PrinterDialog(QDialog):
 
     @property
     def profile(self) -> PrinterProfile | None:
-        """The one that is chosen in the list."""
+        """The selected profile."""
         number = self.list.currentRow()
         return self._profiles[number] if 0 <= number < len(self._profiles) else None
 
     def _fill(self, choose: Printer | str) -> None:
-        """Reads the profiles anew and chooses one, by key or by what it is."""
+        """Read the profiles again and select one, by its key or its content."""
         self._profiles = printers.profiles()
         for profile in self._profiles:
             self._before.setdefault(profile.key, profile.printer)
@@ -335,7 +335,7 @@ class PrinterDialog(QDialog):
             state.do_plan(tr("change the second printer"), state.plan.changed(second=changed))
 
     def _try(self, act: Callable[[], object], choose: Printer | str) -> None:
-        """Does something with the profiles on disk; what went wrong is said in the dialog."""
+        """Do something with the profiles on disk; what goes wrong is shown in the dialog."""
         try:
             done = act()
         except DeftError as error:

@@ -1,4 +1,4 @@
-"""Own recipes: kept under a name, and used on the model that is open."""
+"""The user's recipes: kept under a name, and used on the open model."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _SCALINGS = {
 
 
 def contents(recipe: Recipe) -> str:
-    """What is in one: "3 cuts, 5 joins"."""
+    """What a recipe contains: "3 cuts, 5 joins"."""
     vents = sum(len(hollow.vents) for hollow in recipe.hollows)
     posts = sum(len(group.posts) for group in recipe.posts)
     seats = sum(wish.seat is not None for wish in recipe.pieces)
@@ -125,7 +125,7 @@ class RecipesDialog(QDialog):
         return self._kept[number] if 0 <= number < len(self._kept) else None
 
     def _fill(self, key: str) -> None:
-        """Reads the recipes anew and chooses one by its key."""
+        """Read the recipes again and select one by its key."""
         before = self.chosen
         key = key or (before.key if before is not None else "")
         self._kept = self._reusing.shelf.all
@@ -185,7 +185,7 @@ class RecipesDialog(QDialog):
             self._reusing.rename(self.chosen, self.name.text())
 
     def _show_use(self) -> None:
-        """It can be stopped while it is worked on."""
+        """Show that a recipe is being applied, and let it be stopped."""
         self.use.setText(tr("Stop") if self._state.jobs.busy_with("ask") else tr("Use it"))
         self.use.setEnabled(self.chosen is not None and self._state.is_open)
 

@@ -1,4 +1,4 @@
-"""The sheet for the bench, leafed through before it is written."""
+"""Shows the bench sheet page by page before it is written."""
 
 from __future__ import annotations
 
@@ -20,12 +20,8 @@ _EDGE = 24
 
 
 class SheetDialog(QDialog):
-    """pages : (height, width) uint8 each; redraw : has it drawn for another paper;
-
-    Attributes
-    ----------
-    write
-        For one that is given.
+    """Shows the bench sheet. ``pages`` are (height, width) uint8 each; ``redraw`` draws it for another paper size;
+    ``write`` writes it for the current one.
     """
 
     def __init__(
@@ -68,7 +64,7 @@ class SheetDialog(QDialog):
         self.show_pages(pages)
 
     def show_pages(self, pages: Sequence[Bytes]) -> None:
-        """Shows a sheet that was drawn anew, at the page that was looked at."""
+        """Show a redrawn sheet, at the current page."""
         self._pages = tuple(pages)
         self.page = min(self.page, len(self._pages) - 1)
         self._show()

@@ -1,4 +1,6 @@
-"""A report of what went wrong, to be looked at before anybody gets it. Nothing is sent: it is shown, copied, saved."""
+"""A report of what went wrong, to be read before anybody else gets it. Nothing is sent: it is shown, copied or
+saved.
+"""
 
 from __future__ import annotations
 
@@ -27,14 +29,14 @@ _NAME = "the model"
 
 @dataclass(frozen=True)
 class Wishes:
-    """What stands in a report.
+    """What a report contains.
 
     Attributes
     ----------
     plan : bool
-        Of what is open, without any surface.
+        Whether it contains the open plan, without any surface.
     names : bool
-        Of files, models and pieces.
+        Whether it contains the names of files, models and pieces.
     """
 
     plan: bool = True
@@ -42,7 +44,7 @@ class Wishes:
 
 
 def report_of(project: Project | None, printer: str, wishes: Wishes) -> str:
-    """All of it as text, in English, for those who mend the program. The folder of the user is written as "~"."""
+    """The report as text, in English, for the developers. The user's home folder is written as "~"."""
     screens = ", ".join(
         f"{one.size().width()} x {one.size().height()} at {one.devicePixelRatio():g}"
         for one in QGuiApplication.screens()
@@ -73,7 +75,9 @@ def _log() -> str:
 
 
 def _plan(project: Project, names: bool) -> str:
-    """The document of a project, which holds no surface; marks are counted, for a stroke has thousands of places."""
+    """The document of a project, which contains no surface. Marks are only counted, because a stroke has thousands
+    of places.
+    """
     data = json.loads(project_text(project))
     data["marks"] = f"{len(data.pop('marks', []))} marks"
     if not names:
@@ -82,7 +86,7 @@ def _plan(project: Project, names: bool) -> str:
 
 
 def _names(project: Project) -> list[str]:
-    """What would tell of whom or of what the model is: the longest first, so that none is left in part."""
+    """The names that could reveal a person or the model, longest first, so that none remains in part."""
     plans = (project.plan, *(choice.plan for choice in project.choices))
     found = {project.title, *(plan.model.name for plan in plans), *(choice.name for choice in project.choices)}
     found |= {body.name for plan in plans for body in plan.model.bodies}

@@ -1,1 +1,1 @@
-"""The first job, led through step by step."""
+"""The first job: a guide that proposes one thing at each step."""

@@ -1,4 +1,4 @@
-"""A line over the bed that leads through a first job."""
+"""The card of the first job, a line over the bed."""
 
 from __future__ import annotations
 
@@ -14,12 +14,14 @@ from .guide import Guide
 
 
 class GuideCard(QFrame):
-    """Attributes
+    """The card of the first job.
+
+    Attributes
     ----------
-    take
+    take : QPushButton
         Does what is proposed.
-    otherwise
-        Goes on without it.
+    otherwise : QPushButton
+        Continues without it.
     """
 
     def __init__(self, guide: Guide) -> None:
@@ -64,7 +66,7 @@ class GuideCard(QFrame):
         self.setAccessibleName(f"{guide.title}. {proposal.says}")
 
     def _fit_buttons(self) -> None:
-        """The line of words beside them gives way, at once."""
+        """Let the text beside the buttons give way at once."""
         for part in (self.take, self.otherwise):
             part.setFixedWidth(part.sizeHint().width())
 

@@ -1,4 +1,4 @@
-"""A first job, led through: at each step one thing is proposed, with its reason; a click takes it and goes on."""
+"""The first job: at each step one thing is proposed with its reason; a click accepts it and continues."""
 
 from __future__ import annotations
 
@@ -21,12 +21,13 @@ if TYPE_CHECKING:
 
 
 class Guide(QObject):
-    """For the UI thread. It follows the steps of the desk: who goes to another one is helped on there.
+    """The guide of the first job, for the UI thread. It follows the steps of the desk: whoever goes to another step
+    is guided there.
 
     Attributes
     ----------
-    changed
-        What is proposed is another.
+    changed : signal
+        The proposal has changed.
     """
 
     changed = Signal()
@@ -39,7 +40,7 @@ class Guide(QObject):
         ask_open : Callable[[], object]
             Asks for a file to open.
         ask_folder : Callable[[], object]
-            For one that beds are written into, and writes them.
+            Asks for a folder to write beds into, and writes them.
         """
         super().__init__(parent)
         self._state, self._ask_open, self._ask_folder = state, ask_open, ask_folder
@@ -64,11 +65,11 @@ class Guide(QObject):
         return self._state.settings.guide
 
     def begin(self) -> None:
-        """Goes on where it was left: at the step that is open."""
+        """Continue at the current step."""
         self._set(on=True)
 
     def leave(self) -> None:
-        """It can be taken up again at any step."""
+        """End the guide. It can be continued at any step."""
         self._taking = ""
         self._set(on=False)
 
@@ -80,7 +81,7 @@ class Guide(QObject):
 
     @property
     def step(self) -> str:
-        """The step that it is at; "Open" while nothing is open."""
+        """The step that the guide is at; "Open" while nothing is open."""
         return self._state.step if self._state.is_open else term("Open")
 
     @property
@@ -90,7 +91,7 @@ class Guide(QObject):
 
     @property
     def proposal(self) -> Proposal:
-        """What it proposes at the step that is open."""
+        """The proposal for the current step."""
         state = self._state
         if not state.is_open:
             if state.jobs.busy_with("open"):
@@ -143,7 +144,7 @@ class Guide(QObject):
     # going on
 
     def take(self) -> None:
-        """Does what is proposed, and goes on when that is done."""
+        """Do what is proposed, and continue when that is done."""
         proposal, step = self.proposal, self.step
         if not proposal.does:
             return
@@ -156,7 +157,7 @@ class Guide(QObject):
         self._look()
 
     def pass_over(self) -> None:
-        """Goes on without what is proposed."""
+        """Continue without what is proposed."""
         if self.step == "Size":  # how large it is to be is still to be said
             self._as_it_came = True
             self.changed.emit()
@@ -164,7 +165,7 @@ class Guide(QObject):
             self.go_on()
 
     def go_on(self) -> None:
-        """Goes to the next step."""
+        """Go to the next step."""
         self._taking = ""
         if self._state.is_open and self._state.step != STEPS[-1]:
             self._state.go_to(STEPS[STEPS.index(self._state.step) + 1])

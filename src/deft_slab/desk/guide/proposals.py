@@ -1,4 +1,4 @@
-"""What is proposed to a person who is led through a first job, step by step, with the reason."""
+"""What the first job proposes at each step, with the reason."""
 
 from __future__ import annotations
 
@@ -33,18 +33,20 @@ _MOST_LOOKED_FOR = 24
 
 @dataclass(frozen=True)
 class Proposal:
-    """Attributes
+    """A proposal of the first job.
+
+    Attributes
     ----------
     says : str
         What is proposed, and why.
     does : str
-        On the button that takes it, empty while there is nothing to take yet.
+        The text of the button that accepts it; empty while there is nothing to accept yet.
     act : Callable[[], object] | None
-        Takes it; None: there is nothing to do, and the button only goes on.
+        Carries it out; None: there is nothing to do, and the button only continues.
     otherwise : str
-        On the button that goes on without it; empty where there is none.
+        The text of the button that continues without it; empty if there is none.
     stays : bool
-        Once it is taken there is more to propose at this step.
+        Whether there is more to propose at this step once it is accepted.
     """
 
     says: str
@@ -60,10 +62,12 @@ def too_large(state: DeskState) -> Piece | None:
 
 
 def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
-    """Parameters
+    """The proposal at Size.
+
+    Parameters
     ----------
     as_it_came : bool
-        What the file holds is left as it is.
+        Whether the bodies of the file were left as they are.
     """
     size = text.any_box(triple(state.sizing.size))
     if state.sizing.asking_unit:
@@ -92,7 +96,7 @@ def on_size(state: DeskState, *, as_it_came: bool) -> Proposal:
 
 
 def _bodies(state: DeskState) -> Proposal | None:
-    """What to make of the bodies of the file; None where nothing is better than all of them in one piece."""
+    """What to do with the bodies of the file; None if nothing is better than all of them in one piece."""
     proposed = state.sizing.proposed_roles
     if not proposed:
         return None
@@ -116,7 +120,7 @@ def _bodies(state: DeskState) -> Proposal | None:
 
 
 def _specks(state: DeskState) -> Proposal | None:
-    """Stray specks left out; None without any."""
+    """To leave out stray specks; None if there are none."""
     report = state.sizing.report
     if report is None or not report.specks:
         return None
@@ -197,12 +201,12 @@ def on_cut(state: DeskState) -> Proposal:
 
 
 def _more(state: DeskState, why: str, pieces: int) -> Proposal:
-    """More pieces, where so few do not fit.
+    """To use more pieces, if so few do not fit.
 
     Parameters
     ----------
     pieces : int
-        So many at least.
+        At least so many.
     """
     most = min(max(2 * state.ways.wishes.pieces, pieces), _MOST_LOOKED_FOR)
     return Proposal(why, tr("Look for up to {count} pieces", count=most),
@@ -227,8 +231,8 @@ def _way(state: DeskState, best: WayShown) -> Proposal:
 
 
 def _best_way(found: WaysFound | None) -> WayShown | None:
-    """The one with the least support, of those that are fully measured and whose pieces all fit and sit flat; once
-    all have been looked for and there is none, of those whose pieces fit.
+    """The way with the least support among those fully measured whose pieces all fit and sit flat; once the search
+    has ended without one, among those whose pieces fit.
     """
     fit = [way for way in found.ways if way.cuts and not way.near and way.all_fit] if found else []
     flat = [way for way in fit if way.all_flat]
@@ -273,7 +277,7 @@ def on_check(state: DeskState) -> Proposal:
 
 
 def _without_posts(state: DeskState, lines: Sequence[Line]) -> int | None:
-    """The number of a piece of resin that has islands and no posts yet; None without one."""
+    """The number of a resin piece that has islands and no posts yet; None if there is none."""
     posted = {report.piece for report in state.evaluated.outcome.posts.values()} if state.evaluated else set()
     for line in lines:
         number = line.number
@@ -290,7 +294,7 @@ def _put_posts(state: DeskState, number: int) -> None:
 
 
 def _gains(piece: Piece, best: SeatShown) -> list[str]:
-    """Why a seat is better than the present one: by its support, and where that is no less, by what else matters."""
+    """Why a seat is better than the present one: by its support, and if that is no less, by what else matters."""
     old, new = piece.figures, best.seat.figures
     said = [tr("{support} of support; as it sits it is {here}", support=text.volume(new.support_volume_mm3),
                here=text.volume(old.support_volume_mm3))]

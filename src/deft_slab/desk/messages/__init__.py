@@ -1,1 +1,1 @@
-"""What the window and its worker process say to each other, and how it travels."""
+"""The messages between the window and its worker process, and how they travel."""

@@ -1,4 +1,4 @@
-"""What Check asks of the worker process; see ``requests``."""
+"""What Check asks the worker process for; see ``requests``."""
 
 from __future__ import annotations
 
@@ -13,12 +13,12 @@ from .requests import OfPiece, OfPlan
 
 @dataclass(frozen=True, eq=False)
 class CheckPieces(OfPlan[tuple[Inspection, ...]]):
-    """What there is to find of each piece.
+    """The check of each piece.
 
     Attributes
     ----------
     layer : float, mm
-        Thickness of the layers; None: the printer's usual one.
+        The layer thickness; None: the printer's usual one.
     """
 
     layer: float | None
@@ -26,19 +26,19 @@ class CheckPieces(OfPlan[tuple[Inspection, ...]]):
 
 @dataclass(frozen=True, eq=False)
 class LightenPieces(OfPlan[tuple[Light | None, ...]]):
-    """Each piece with few triangles; None where it has few anyway."""
+    """Each piece simplified; None for one that has few triangles anyway."""
 
 
 @dataclass(frozen=True, eq=False)
 class ProposeVents(OfPlan[tuple[Vent, ...]]):
-    """Vents for a hollow, by its id."""
+    """Vents for a hollow, given its id."""
 
     hollow: str
 
 
 @dataclass(frozen=True, eq=False)
 class ProposePosts(OfPiece[PostsProposed]):
-    """Posts for a piece besides those of a set that were placed by hand.
+    """Posts for a piece, besides those of a set that were placed by hand.
 
     Attributes
     ----------
@@ -57,7 +57,7 @@ class CutSection(OfPlan[tuple[SectionFace, ...]]):
     Attributes
     ----------
     z : float
-        mm over the bed.
+        Height over the bed, in mm.
     """
 
     z: float

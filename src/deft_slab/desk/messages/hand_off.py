@@ -1,4 +1,4 @@
-"""What Hand off asks of the worker process; see ``requests``."""
+"""What Hand off asks the worker process for; see ``requests``."""
 
 from __future__ import annotations
 
@@ -15,14 +15,16 @@ from .requests import OfPlan
 
 @dataclass(frozen=True, eq=False)
 class BedsFound:
-    """Attributes
+    """The best layout found so far.
+
+    Attributes
     ----------
     lying : tuple[Placement, ...]
-        Where all lies, the best so far.
+        Where everything lies.
     beds, least : int
-        How many that are, and at least must be.
+        The number of beds, and a lower bound for it.
     done : float
-        Share of what is tried, 1 when nothing more is.
+        How much of the search is done, as a share; 1 when it has ended.
     """
 
     lying: tuple[Placement, ...]
@@ -33,13 +35,13 @@ class BedsFound:
 
 @dataclass(frozen=True, eq=False)
 class NestBeds(OfPlan[BedsFound]):
-    """All pieces and copies laid on as few beds as it takes, around those that the plan has put by hand; each time
-    that it is asked some orders more are tried.
+    """All pieces and copies on as few beds as possible, around those that were placed by hand. Each request tries
+    some more orders.
 
     Attributes
     ----------
     anew : bool
-        Begins from nothing.
+        Whether the search starts from the beginning.
     """
 
     anew: bool
@@ -47,23 +49,23 @@ class NestBeds(OfPlan[BedsFound]):
 
 @dataclass(frozen=True, eq=False)
 class ShareOut(OfPlan[Plan]):
-    """The plan, with each piece on the first or the second printer, so that all is done soonest."""
+    """The plan with each piece assigned to the first or the second printer, so that everything is done soonest."""
 
 
 @dataclass(frozen=True, eq=False)
 class Deliver(OfPlan[list[Handed]]):
-    """Files of pieces and beds, and the lists of them.
+    """The files of pieces and beds, and the lists of them.
 
     Attributes
     ----------
     replace : bool
-        Whether files of these names may be replaced.
+        Whether existing files may be replaced.
     with_posts : bool
-        Pieces in one body with their posts.
+        Whether pieces are united with their posts.
     paper : Paper | None
-        Of the sheet that is written too, None for none.
-    others : (name, plan)
-        Of the choices that it compares this one with.
+        The paper size of the sheet; None: no sheet.
+    others : tuple of (str, Plan)
+        The choices that the sheet compares this plan with.
     """
 
     title: str
@@ -77,10 +79,12 @@ class Deliver(OfPlan[list[Handed]]):
 
 @dataclass(frozen=True, eq=False)
 class SheetPages:
-    """Attributes
+    """The pages of a sheet.
+
+    Attributes
     ----------
     pages : tuple[Bytes, ...]
-        Of the sheet, (height, width) uint8 each, as they are shown.
+        One (height, width) uint8 image for each.
     """
 
     pages: tuple[Bytes, ...]
@@ -88,7 +92,7 @@ class SheetPages:
 
 @dataclass(frozen=True, eq=False)
 class DrawSheet(OfPlan[SheetPages]):
-    """The sheet of a plan, to be looked at. The rest is as for ``Deliver``"""
+    """The sheet of a plan for viewing. The fields are those of ``Deliver``."""
 
     title: str
     paper: Paper
@@ -97,18 +101,18 @@ class DrawSheet(OfPlan[SheetPages]):
 
 @dataclass(frozen=True, eq=False)
 class MakeBed(OfPlan[Path]):
-    """A file of one bed, to be sent.
+    """The file of one bed, to be sent.
 
     Attributes
     ----------
     bed : int
-        Its number, from 0 on.
+        The number of the bed, from 0 on.
     path : Path
-        Where it is put, whatever is there.
+        Where it is written, replacing whatever is there.
     layers : bool
-        As pictures, and not as bodies.
+        Whether it contains pictures of layers rather than bodies.
     with_posts : bool
-        Pieces in one body with their posts.
+        Whether pieces are united with their posts.
     """
 
     title: str

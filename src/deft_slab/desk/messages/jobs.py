@@ -1,9 +1,9 @@
-"""Core calls on the worker process: progress, cancel, latest wins.
+"""Requests to the worker process: progress, cancelling, and only the latest of a kind.
 
-All methods are for the UI thread. A lane is a row of requests of one kind; a new one replaces what waits in its lane.
-The process runs one request at a time, the most urgent lane first; a less urgent one that can be made again is
-stopped when a more urgent one comes, and goes back into the row. A process that ends by itself is started again and
-what it was asked stays in the row, but for a request over which it has ended too often: that is given back with words.
+All methods belong to the UI thread. A lane is a queue for requests of one kind; a new request replaces the one that
+waits in its lane. The process runs one request at a time, the most urgent lane first. A less urgent request that can
+be run again is stopped when a more urgent one arrives, and returns to its queue. If the process crashes it is started
+again, and its requests stay queued, except one over which it has crashed too often: that fails with a message.
 """
 
 from __future__ import annotations
@@ -63,7 +63,7 @@ class _Asked:
     Attributes
     ----------
     done, failed : Callable[[Any], None]
-        Who asked hears of it by them, on the UI thread.
+        Called on the UI thread with the result or the error.
     """
 
     lane: str
@@ -95,7 +95,7 @@ class Jobs(QObject):
         """Parameters
         ----------
         run : Callable[[Connection, Any], None]
-            What the process runs, see ``process``.
+            The main function of the process; see ``worker.process``.
         """
         super().__init__(parent)
         sys.setswitchinterval(_TURN)
@@ -127,7 +127,7 @@ class Jobs(QObject):
             threading.Thread(target=work, args=given, daemon=True, name=name).start()
 
     def _listen(self, connection: Connection, generation: int) -> None:
-        """On a thread of its own: hands what the process says to the UI thread."""
+        """On a thread of its own: passes what the process says to the UI thread."""
         receiver = Receiver()
         try:
             while True:
@@ -137,8 +137,8 @@ class Jobs(QObject):
             self._say(generation, 0, "ended", None)
 
     def _send(self, connection: Connection, generation: int, outgoing: queue.SimpleQueue[_Message | None]) -> None:
-        """On a thread of its own: a model of many triangles takes long to hand over, the more so to a process that is
-        still loading.
+        """On a thread of its own: sends requests. A model with many triangles takes long to send, particularly to a
+        process that is still starting.
         """
         while (message := outgoing.get()) is not None:
             try:
@@ -165,7 +165,9 @@ class Jobs(QObject):
         self, lane: str, request: Request[R], *, done: Callable[[R], None], failed: Callable[[DeftError], None],
         label: str = "",
     ) -> None:
-        """Asks the process for something. ``done`` or ``failed`` is called on the UI thread, unless it is dropped."""
+        """Ask the process for something. Unless the request is dropped, ``done`` or ``failed`` is called on the UI
+        thread.
+        """
         asked = _Asked(lane, request, done, failed, label)
         if self._running is not None and self._running.lane == lane and asked.kind not in _SILENT:
             # a running silent request is let finish, or fast dragging would never show a figure
@@ -181,11 +183,11 @@ class Jobs(QObject):
         self.restarted.emit()
 
     def stop(self) -> None:
-        """Drops what the user waits for; what keeps the work safe goes on."""
+        """Drop what the user is waiting for; what keeps the work safe continues."""
         self.cancel(*(set(URGENCY) - _HELD))
 
     def cancel(self, *kinds: str) -> None:
-        """Drops what waits and what runs, of some kinds of lane or of all."""
+        """Drop what waits and what runs, in some kinds of lane or in all."""
         for lane in [lane for lane, request in self._waiting.items() if not kinds or request.kind in kinds]:
             del self._waiting[lane]
         if self._running is not None and (not kinds or self._running.kind in kinds):
@@ -194,7 +196,7 @@ class Jobs(QObject):
 
     @property
     def _wanted_kinds(self) -> set[str]:
-        """The kinds of what waits or runs and is still wanted."""
+        """The kinds of lane in which something waits or runs that is still wanted."""
         running = {self._running.kind} if self._running is not None and not self._running.dropped else set()
         return running | {request.kind for request in self._waiting.values()}
 
@@ -207,7 +209,7 @@ class Jobs(QObject):
         return kind in self._wanted_kinds
 
     def busy_beside(self, *kinds: str) -> bool:
-        """Whether something waits or runs that is of none of some kinds."""
+        """Whether something waits or runs that is of none of the given kinds."""
         return bool(self._wanted_kinds - set(kinds))
 
     @property
@@ -215,8 +217,8 @@ class Jobs(QObject):
         return int(self._process.pid or 0)
 
     def close(self) -> None:
-        """Ends the process at once: it has nothing that would be lost. What writes files for the user is waited for
-        before; see ``busy_with``.
+        """End the process at once, because it holds nothing that would be lost. Wait before that for what writes the
+        user's files; see ``busy_with``.
         """
         self._closed = True
         self._wanted.value = 0
@@ -316,7 +318,7 @@ class Jobs(QObject):
             self._tell()
 
     def _give_back(self, requests: list[_Asked], again: bool) -> None:
-        """Tells who asked for something that it is not done: all of them, whatever one of them does with it."""
+        """Tell everybody who asked for something that it was not done, even if one of them raises."""
         if not requests:
             return
         first, *others = requests

@@ -1,8 +1,8 @@
-"""Replies on their way from the worker to the window: what the window has already does not travel again.
+"""Sends replies from the worker to the window without repeating what the window already has.
 
-Surfaces and large arrays never change once they are made. Each gets a number when it is sent first; from then on the
-number stands for it, so that a piece that is as it was reaches the window as the very object that it has. Both ends
-keep what was mentioned last, up to the same amount, and so agree without a word on what may be named.
+Surfaces and large arrays never change once they are made. Each gets a number when it is first sent, and from then on
+the number stands for it. An unchanged piece thus reaches the window as the very object that it already has. Both ends
+keep what was mentioned last, up to the same amount, and so always agree on which numbers are known.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ _LEAST_BYTES = 16_000
 
 
 class _Stock:
-    """What both ends have, by its number; what was mentioned longest ago goes first."""
+    """What both ends have, by number. What was mentioned longest ago is dropped first."""
 
     def __init__(self, most: int) -> None:
         self.things: OrderedDict[int, tuple[Any, int]] = OrderedDict()
@@ -33,7 +33,7 @@ class _Stock:
         self._bytes += size
 
     def mention(self, numbers: set[int]) -> list[Any]:
-        """After a parcel; gives what goes for it."""
+        """Record the numbers of a parcel; returns what is dropped for it."""
         for number in sorted(numbers):
             self.things.move_to_end(number)
         gone = []
@@ -57,12 +57,12 @@ class Sender:
         self._count = 0
 
     def packed(self, message: Any) -> bytes:
-        """A message as it travels.
+        """A message as it is sent.
 
         Raises
         ------
         pickle.PicklingError, TypeError, AttributeError
-            Something of it cannot travel; nothing has changed then.
+            Part of it cannot be sent; nothing has changed then.
         """
         new: dict[int, tuple[int, Any]] = {}
         mentioned: set[int] = set()
@@ -93,13 +93,13 @@ class Sender:
 
 
 class Receiver:
-    """The window's end. For one thread."""
+    """The window's end, for one thread."""
 
     def __init__(self, most: int = MOST_BYTES) -> None:
         self._stock = _Stock(most)
 
     def unpacked(self, parcel: bytes) -> Any:
-        """The message that was packed."""
+        """The message in a parcel."""
         stock, mentioned = self._stock, set[int]()
 
         class Unpacking(pickle.Unpickler):
@@ -117,7 +117,7 @@ class Receiver:
 
 
 def _rebuilt(make: Any, given: tuple[Any, ...], state: Any = None, *_: Any) -> Any:
-    """What ``__reduce_ex__`` says, done."""
+    """Rebuild an object from what ``__reduce_ex__`` returned."""
     thing = make(*given)
     if state is not None:
         thing.__setstate__(state)

@@ -1,4 +1,4 @@
-"""What keeping recipes, and using them on other models, asks of the worker process; see ``requests``."""
+"""What recipes need from the worker process; see ``requests``."""
 
 from __future__ import annotations
 
@@ -11,12 +11,12 @@ from .requests import OfPlan
 
 @dataclass(frozen=True, eq=False)
 class TakeRecipe(OfPlan[Recipe]):
-    """What stands on the model of a plan, with the box that it was made for.
+    """A recipe of everything on the model of a plan, with the box it was made for.
 
     Attributes
     ----------
     name : str
-        What it is kept under.
+        The name it is stored under.
     """
 
     name: str
@@ -24,12 +24,14 @@ class TakeRecipe(OfPlan[Recipe]):
 
 @dataclass(frozen=True, eq=False)
 class Used:
-    """Attributes
+    """A plan after a recipe was applied.
+
+    Attributes
     ----------
     plan : Plan
-        With the recipe.
+        The plan with the recipe.
     said : tuple[str, ...]
-        What of it does not fit, a sentence each.
+        What of the recipe does not fit, a sentence each.
     """
 
     plan: Plan
@@ -38,7 +40,7 @@ class Used:
 
 @dataclass(frozen=True, eq=False)
 class UseRecipe(OfPlan[Used]):
-    """The plan, with a recipe in place of its own."""
+    """The plan with a recipe in place of its own."""
 
     recipe: Recipe
     scaling: Scaling

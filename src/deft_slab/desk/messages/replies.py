@@ -1,4 +1,4 @@
-"""What the worker process replies. Light to load, for the window loads it before anything heavy."""
+"""The replies of the worker process. Quick to import, because the window imports it before anything heavy."""
 
 from __future__ import annotations
 
@@ -25,11 +25,11 @@ class Evaluated:
 
     Attributes
     ----------
-    picture : (height, width, 4) uint8
     printer : Printer
-        What it is judged by; work : what printing it takes.
+        The printer that it is judged by. ``work`` is what printing takes.
+    picture : (height, width, 4) uint8
     clashes : tuple[tuple[int, int], ...]
-        Of what is laid, see ``collisions``.
+        Collisions in the layout; see ``collisions``.
     """
 
     outcome: Outcome
@@ -40,35 +40,35 @@ class Evaluated:
     clashes: tuple[tuple[int, int], ...] = ()
 
     def printer_of(self, bed: int) -> Printer:
-        """The printer of a bed, by its number, loaded with what is printed on it; of one that is empty the first."""
+        """The printer of a bed, loaded with what is printed on it; for an empty bed the first printer."""
         return self._printers.get(bed, self.printer)
 
     @cached_property
     def _printers(self) -> dict[int, Printer]:
-        """Of each bed on which something lies."""
+        """The printer of each bed that has something on it."""
         return {one.bed: self.outcome.pieces[one.piece].on(self.printer) for one in reversed(self.laid)}
 
     def of(self, plan: Plan | None, printer: Printer) -> bool:
-        """Whether it is of a plan on a printer."""
+        """Whether it belongs to a plan and a printer."""
         return self.outcome.plan == plan and self.printer == printer
 
 
 @dataclass(frozen=True, eq=False)
 class Fetched:
-    """A model that was opened, and its project if it came with one.
+    """An opened model, and its project if it came with one.
 
     Attributes
     ----------
     guests : dict[str, Solid]
-        Surfaces of the project's guests, by content hash.
+        The surfaces of the project's guests, by content hash.
     advice : Mending
         The mending that the surface needs.
     outline : (rows, columns) bool
-        The model seen from the front.
+        The silhouette of the model from the front.
     unit : Unit
-        As stated in the file, else the likeliest.
+        The unit that the file states, or else the most likely one.
     exact : bool
-        The file holds exact faces, drawn at ``fineness`` mm.
+        Whether the file contains exact surfaces, converted with an accuracy of ``fineness`` mm.
     """
 
     path: Path
@@ -84,14 +84,14 @@ class Fetched:
 
 @dataclass(frozen=True, eq=False)
 class Light:
-    """A piece with few triangles, for drawing it while something moves.
+    """A simplified piece, drawn while something moves.
 
     Attributes
     ----------
     vertices : (n, 3) float64, mm, model frame
     triangles : (m, 3) int32
     alike : (m,) int64
-        For each the facet of the piece that is nearest, whose colour it has.
+        For each triangle the nearest facet of the piece, whose colour it takes.
     """
 
     vertices: Floats
@@ -101,12 +101,14 @@ class Light:
 
 @dataclass(frozen=True, eq=False)
 class Walls:
-    """Attributes
+    """The walls of the pieces.
+
+    Attributes
     ----------
-    behind : (m,), mm
-        Of wall behind each facet of each piece.
+    behind : tuple of (m,) float64, mm
+        The thickness behind each facet of each piece.
     thinnest : float, mm
-        That at least 1 mm² has behind it.
+        The thickness that all but 1 mm² of the surface has.
     """
 
     behind: tuple[Floats32, ...]
@@ -120,9 +122,9 @@ class MapRound:
     Attributes
     ----------
     flats : (k, 3) float64
-        Down directions of large flats and of facets of the hull.
+        Downward directions of large flats and of facets of the hull.
     more : bool
-        Further rounds refine it.
+        Whether further rounds will refine it.
     """
 
     figures: MapFigures
@@ -132,7 +134,9 @@ class MapRound:
 
 @dataclass(frozen=True, eq=False)
 class SeatShown:
-    """Attributes
+    """A seat with its picture.
+
+    Attributes
     ----------
     picture : (height, width, 4) uint8
     """
@@ -143,12 +147,12 @@ class SeatShown:
 
 @dataclass(frozen=True, eq=False)
 class SeatsFound:
-    """Seats worth trying of a piece, best first;
+    """Seats worth trying for a piece, best first.
 
     Attributes
     ----------
     figures : MapFigures
-        Of all that was looked at.
+        The figures of all directions examined.
     """
 
     seats: tuple[SeatShown, ...]
@@ -162,16 +166,16 @@ class RoomShown:
     Attributes
     ----------
     join : str
-        Its id.
+        The id of the join.
     contact : int
-        Its number.
+        The number of the contact.
     low : (2,) float64, mm
-        Across, the middle of the first cell.
+        The middle of the first cell, across the contact.
     step : float, mm
     reach : float, mm
-        That the join takes around its place.
+        The room that the join takes around its place.
     enough, bare : (rows, columns) float32, mm
-        The largest reach around each cell with the wall that the printer needs, and with none; -inf beside the
+        The largest reach at each cell with the wall that the printer needs, and without any; -inf beside the
         contact.
     """
 
@@ -186,23 +190,23 @@ class RoomShown:
 
 @dataclass(frozen=True, eq=False)
 class WayShown(CountsPieces):
-    """A way to part a piece, as ``search.found.Way`` has it, without its pieces.
+    """A way to part a piece, like ``search.results.Way`` without its pieces.
 
     Attributes
     ----------
     left : float
-        Share of the support of what is parted, as it sits now.
+        The support as a share of that of the unparted piece as it sits now.
     seams : (k, 2, 3) float64, mm, model frame
     names : tuple[str, ...]
-        Of the pieces, with how each sits.
+        The names of the pieces, and how each sits.
     beds : int
-        That they take.
+        The number of beds.
     seconds : float
-        Of printing.
-    picture : array of uint8
-        What is only known from the draft mesh has none of these.
+        The time of printing, in seconds.
+    picture : (height, width, 4) uint8
+        Ways known only from the draft mesh have none of the last four.
     alike : int
-        How many have the shape of another one, or its mirror image.
+        How many pieces have the shape of another one, or its mirror image.
     """
 
     plan: Plan
@@ -224,13 +228,13 @@ class WayShown(CountsPieces):
 
     @property
     def near(self) -> bool:
-        """Whether its figures are of the draft mesh."""
+        """Whether its figures come from the draft mesh."""
         return self.picture is None
 
 
 @dataclass(frozen=True, eq=False)
 class WaysFound:
-    """The ways found so far, least support first; see ``search.found.Front``."""
+    """The ways found so far, least support first; see ``search.results.Front``."""
 
     ways: tuple[WayShown, ...]
     whole: float
@@ -241,12 +245,14 @@ class WaysFound:
 
 @dataclass(frozen=True, eq=False)
 class PostsProposed:
-    """Attributes
+    """Proposed posts.
+
+    Attributes
     ----------
     points : (k, 3) float64, mm, model frame
         Where posts should touch.
     unheld : (u, 3) float64, mm
-        Islands that none could be brought to.
+        Islands that no post can reach.
     """
 
     points: Floats
@@ -255,14 +261,14 @@ class PostsProposed:
 
 @dataclass(frozen=True, eq=False)
 class Settled:
-    """Where cuts would move to.
+    """Where cuts would move.
 
     Attributes
     ----------
     cuts : tuple[Cut, ...]
-        There.
-    before, after : (seam in sight in mm, support in mm3)
-        Of the draft mesh.
+        The moved cuts.
+    before, after : (float, float)
+        Seam in sight in mm and support in mm3, of the draft mesh.
     """
 
     cuts: tuple[Cut, ...]

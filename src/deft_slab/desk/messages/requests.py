@@ -1,6 +1,6 @@
-"""What the window asks of the worker process: one frozen class for each thing, which names its reply.
+"""What the window asks the worker process for: one immutable class for each thing, which names its reply.
 
-Light to load, for the window loads it before anything heavy. What answers each is in ``worker``.
+Quick to import, because the window imports it before anything heavy. ``worker`` contains the answers.
 """
 
 from __future__ import annotations
@@ -29,15 +29,17 @@ R = TypeVar("R", covariant=True)
 
 
 class Request(Generic[R]):
-    """Something to be answered with an R."""
+    """A request that is answered with an R."""
 
 
 @dataclass(frozen=True, eq=False)
 class OpenFile(Request[Fetched]):
-    """Attributes
+    """A model or a project from a file.
+
+    Attributes
     ----------
     fineness : float, mm
-        By which triangles may be off, for files with exact faces.
+        How far triangles may be off, for files with exact surfaces.
     """
 
     path: Path
@@ -60,7 +62,7 @@ class Recover(Request[Fetched]):
 
 @dataclass(frozen=True, eq=False)
 class Adopt(Request[None]):
-    """Makes the model in use known to the process.
+    """Tells the process which model is in use.
 
     Attributes
     ----------
@@ -74,9 +76,7 @@ class Adopt(Request[None]):
 
 @dataclass(frozen=True, eq=False)
 class KeepWork(Request[None]):
-    """Writes the model of a plan, and some guests, by content hash, into the folder of unsaved work: the process has
-    them.
-    """
+    """Writes the model of a plan, and some guests given by content hash, into the folder of unsaved work."""
 
     folder: Path
     plan: Plan
@@ -85,14 +85,14 @@ class KeepWork(Request[None]):
 
 @dataclass(frozen=True, eq=False)
 class MakeReady(Request[int]):
-    """Makes the draft mesh that answers while a handle is dragged; the reply is its number of triangles."""
+    """Makes the draft mesh that is used while a handle is dragged. The reply is its number of triangles."""
 
     plan: Plan
 
 
 @dataclass(frozen=True, eq=False)
 class OfPlan(Request[R]):
-    """Something about a plan, as a printer has it."""
+    """A request about a plan on a printer."""
 
     plan: Plan
     printer: Printer
@@ -100,20 +100,22 @@ class OfPlan(Request[R]):
 
 @dataclass(frozen=True, eq=False)
 class Evaluate(OfPlan[Evaluated]):
-    """Pieces and figures."""
+    """The pieces and figures of a plan."""
 
 
 @dataclass(frozen=True, eq=False)
 class EvaluateLive(OfPlan[Evaluated]):
-    """Approximate totals and seams, from the draft mesh; its pieces stay in the process."""
+    """Approximate totals and seams from the draft mesh. The pieces stay in the process."""
 
 
 @dataclass(frozen=True, eq=False)
 class Save(Request[Written]):
-    """Attributes
+    """Saves the project.
+
+    Attributes
     ----------
     replace : bool
-        Whether a file of that name may be replaced.
+        Whether an existing file may be replaced.
     """
 
     project: Project
@@ -124,14 +126,14 @@ class Save(Request[Written]):
 
 @dataclass(frozen=True, eq=False)
 class WritePieces(OfPlan[list[Written]]):
-    """Each piece as an STL.
+    """Writes each piece as an STL.
 
     Attributes
     ----------
     equal_once : bool
-        Equal pieces are one file.
+        Whether equal pieces are one file.
     with_posts : bool
-        In one body with their posts.
+        Whether pieces are united with their posts.
     """
 
     folder: Path
@@ -142,7 +144,7 @@ class WritePieces(OfPlan[list[Written]]):
 
 @dataclass(frozen=True, eq=False)
 class WriteTogether(OfPlan[Written]):
-    """All pieces in one 3MF."""
+    """Writes all pieces into one 3MF."""
 
     title: str
     path: Path
@@ -156,10 +158,12 @@ class WriteTogether(OfPlan[Written]):
 
 @dataclass(frozen=True, eq=False)
 class OfPiece(OfPlan[R]):
-    """Attributes
+    """A request about one piece.
+
+    Attributes
     ----------
     number : int
-        Of a piece, from 0 on.
+        The number of the piece, from 0 on.
     """
 
     number: int
@@ -167,7 +171,7 @@ class OfPiece(OfPlan[R]):
 
 @dataclass(frozen=True, eq=False)
 class LookAround(OfPiece[MapRound]):
-    """Figures of some directions of a piece, more in each round.
+    """The figures of some directions of a piece, more in each round.
 
     Attributes
     ----------
@@ -180,14 +184,14 @@ class LookAround(OfPiece[MapRound]):
 
 @dataclass(frozen=True, eq=False)
 class FindSeats(OfPiece[SeatsFound]):
-    """Seats worth trying of a piece."""
+    """Seats worth trying for a piece."""
 
     weights: Weights
 
 
 @dataclass(frozen=True, eq=False)
 class SeatAll(OfPlan[list[Tilt]]):
-    """The best seat by the weights of each of so many pieces."""
+    """For each of some pieces the best seat by the weights."""
 
     pieces: int
     weights: Weights
@@ -203,13 +207,13 @@ class Lean(OfPiece[tuple[SeatShown, ...]]):
 
 @dataclass(frozen=True, eq=False)
 class FaceRegion(OfPiece[Floats]):
-    """(3,) the way that the smooth region around a place faces on the whole.
+    """The mean direction of the smooth region around a place, (3,) float64.
 
     Attributes
     ----------
     place : (3,) float64, mm, model frame
     crease : float, degrees
-        At which the region ends.
+        The bend at which the region ends.
     """
 
     place: Floats
@@ -228,10 +232,12 @@ class Peek(OfPiece[Bytes]):
 
 @dataclass(frozen=True, eq=False)
 class OfSides(OfPlan[R]):
-    """Attributes
+    """A request about the piece on some sides of cuts.
+
+    Attributes
     ----------
     sides : tuple[Side, ...]
-        Of the cuts, on which the piece lies that is meant; the first piece where none does.
+        The sides; if no piece is on them, the first piece is meant.
     """
 
     sides: tuple[Side, ...]
@@ -239,7 +245,7 @@ class OfSides(OfPlan[R]):
 
 @dataclass(frozen=True, eq=False)
 class LookForCuts(OfSides[CutMap]):
-    """Figures of planes through a piece, as many as its ways are looked for along."""
+    """Figures of planes through a piece, along as many normals as the search for ways uses."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -251,7 +257,7 @@ class SweepCut(OfSides[Sweep]):
 
 @dataclass(frozen=True, eq=False)
 class TurnCut(OfSides[Turned]):
-    """The figures of a straight cut turned both ways."""
+    """The figures of a straight cut rotated both ways."""
 
     normal: Triple
     offset: float
@@ -259,12 +265,12 @@ class TurnCut(OfSides[Turned]):
 
 @dataclass(frozen=True)
 class LookForWays(OfPlan[WaysFound]):
-    """Goes on by one step with looking for ways to part a piece, or all; begins where it is asked for the first time.
+    """Runs one step of the search for ways to part a piece or all pieces. The first request begins the search.
 
     Attributes
     ----------
     sides : tuple[Side, ...] | None
-        Of the cuts, on which the piece lies that is meant; None: all pieces.
+        The sides of the piece that is parted; None: all pieces.
     """
 
     sides: tuple[Side, ...] | None
@@ -273,14 +279,14 @@ class LookForWays(OfPlan[WaysFound]):
 
 @dataclass(frozen=True, eq=False)
 class MoreLikeWay(Request[WaysFound]):
-    """Has the cuts of one way moved and turned together.
+    """Moves and rotates the cuts of one way together.
 
     Attributes
     ----------
     asked : LookForWays
-        What it was found by.
+        The request that found it.
     way : Plan
-        Its plan.
+        The plan of the way.
     """
 
     asked: LookForWays
@@ -297,21 +303,21 @@ class SettleCut(OfSides[Settled]):
 
 @dataclass(frozen=True, eq=False)
 class SettlePlan(OfPlan[Settled]):
-    """Where the seams of all cuts of a plan are seen least together, none far from its own place."""
+    """Where the seams of all cuts of a plan are least seen together, none far from its own place."""
 
     limits: Limits
 
 
 @dataclass(frozen=True, eq=False)
 class FindSymmetry(Request[tuple[tuple[Triple, float], ...]]):
-    """(unit normal, offset in mm) of the planes that the model is symmetric at, best first."""
+    """The unit normals and offsets (mm) of the planes of symmetry of the model, best first."""
 
     plan: Plan
 
 
 @dataclass(frozen=True, eq=False)
 class FindAlike(OfPlan[tuple[tuple[int, bool], ...]]):
-    """For each piece, the number of the first of the same shape, and whether it is its mirror image."""
+    """For each piece, the first piece of the same shape, and whether it is a mirror image of that."""
 
 
 # what Join asks
@@ -331,9 +337,9 @@ class ProposeJoins(OfPlan[list[Join]]):
     Attributes
     ----------
     only : int
-        The number of the one that is meant; None: all.
-    stock : mm
-        Diameters of the rods that one has.
+        The number of the one contact to propose for; None: all.
+    stock : tuple of float, mm
+        The diameters of the rods at hand.
     """
 
     only: int | None
@@ -347,19 +353,19 @@ class LetterAll(OfPlan[list[Join]]):
 
 @dataclass(frozen=True, eq=False)
 class FitDry(OfPlan[DryFit]):
-    """How the pieces go together: in which order, what is in the way, how joints turn, where seams meet."""
+    """How the pieces go together: in which order, what is in the way, how joints turn, and where seams meet."""
 
 
 @dataclass(frozen=True, eq=False)
 class WriteCoupon(Request[Path]):
-    """A coupon for a join; the reply is its file.
+    """Writes a coupon for a join. The reply is its file.
 
     Attributes
     ----------
-    steps : tuple[float, ...]
-        mm per side.
+    steps : tuple of float, mm per side
+        The clearances.
     replace : bool
-        Whether one there may be replaced.
+        Whether an existing file may be replaced.
     """
 
     join: Join
@@ -374,45 +380,45 @@ class WriteCoupon(Request[Path]):
 
 @dataclass(frozen=True, eq=False)
 class MeasureWalls(OfPlan[Walls]):
-    """The wall behind each facet."""
+    """The thickness of the wall behind each facet."""
 
 
 @dataclass(frozen=True, eq=False)
 class MeasureWall(OfPiece[float]):
-    """mm of wall behind a facet of a piece."""
+    """The thickness of the wall behind a facet of a piece, in mm."""
 
     facet: int
 
 
 @dataclass(frozen=True, eq=False)
 class MeasureEdge(OfPiece[RoundEdge]):
-    """The round edge nearest to a place (3,), mm, model frame."""
+    """The round edge nearest to a place, (3,) mm, model frame."""
 
     place: Floats
 
 
 @dataclass(frozen=True, eq=False)
 class FollowEdge(OfPiece[tuple[Triple, float]]):
-    """(unit normal, offset in mm) of the plane along the edge nearest to a place (3,), mm, model frame."""
+    """The unit normal and the offset (mm) of the plane along the edge nearest to a place, (3,) mm, model frame."""
 
     place: Floats
 
 
 @dataclass(frozen=True, eq=False)
 class FindCreases(Request[Floats]):
-    """(k, 2, 3) mm, model frame: the sharp edges of the uncut model."""
+    """The sharp edges of the uncut model, (k, 2, 3) float64, mm, model frame."""
 
     plan: Plan
 
 
 @dataclass(frozen=True, eq=False)
 class ScaleToBed(OfPlan[float]):
-    """The factor by which the model, as it stands, can be scaled further to just fit."""
+    """The factor by which the model, as it stands, can be scaled so that it just fits."""
 
 
 @dataclass(frozen=True, eq=False)
 class ScaleToGuest(Request[float]):
-    """The factor by which the model must be scaled further for a guest's clearance."""
+    """The factor by which the model must be scaled for the clearance of a guest."""
 
     plan: Plan
     guest_id: str

@@ -1,1 +1,1 @@
-"""How and when what is shown is brought up to date."""
+"""When and how the display is brought up to date."""

@@ -1,8 +1,8 @@
-"""One action may change several things that the same widget shows: while it lasts, refreshes are gathered, and each is
-done once when it is over.
+"""Batches refreshes: one action may change several things that the same widget shows, so refreshes are collected
+while it lasts, and each is done once afterwards.
 
-What takes longer than a blink is spread over turns of the window's loop, so that it answers in between; but what a
-person does then finds everything as it is now.
+Refreshes that take long are spread over several turns of the event loop, so that the window responds in between.
+Whatever the user does then finds everything up to date.
 """
 
 from __future__ import annotations
@@ -32,8 +32,8 @@ _depth = 0
 
 
 class _Loop(QObject):
-    """Has the loop of the windows do the rest, and sees first what comes to them while there is one: nothing is to be
-    clicked on that is no longer so.
+    """Lets the event loop do the rest. It filters events while there is one, so that nothing outdated can be
+    clicked.
     """
 
     def __init__(self, application: QCoreApplication) -> None:
@@ -46,8 +46,8 @@ class _Loop(QObject):
         self._timer.timeout.connect(self._turn)
 
     def _turn(self) -> None:
-        """Refreshes after all but what was just painted: both in one turn of the loop would keep it twice as long from
-        what a person does.
+        """Refresh after everything that was just painted. Both in one turn would keep the loop from the user's input
+        twice as long.
         """
         if not self._painted:
             _catch_up(TURN)
@@ -81,13 +81,13 @@ _loop: _Loop | None = None
 
 @contextmanager
 def gathered(*, later: bool = False) -> Iterator[None]:
-    """While this is entered, what ``when_over`` is given waits for its end; also a decorator. An action that asks the
-    user something in between does not hold it up: it is done as soon as events are.
+    """While this is entered, refreshes given to ``when_over`` wait for its end. It also works as a decorator. If the
+    action asks the user something meanwhile, they are done as soon as events are processed.
 
     Parameters
     ----------
     later : bool
-        Nobody waits for it, so the loop has its turn first.
+        Whether nobody waits for the refresh, so that the event loop may run first.
     """
     global _depth
     _depth += 1
@@ -100,7 +100,7 @@ def gathered(*, later: bool = False) -> Iterator[None]:
 
 
 def when_over(refresh: Callable[[], None]) -> None:
-    """Calls it once what is being done is over, however often it was given; at once while nothing is."""
+    """Call a refresh once the current action is over, however often it was given; at once if there is none."""
     if not _depth:
         refresh()
         return
@@ -108,18 +108,18 @@ def when_over(refresh: Callable[[], None]) -> None:
 
 
 def in_turn(refresh: Callable[[], None]) -> None:
-    """Has the loop call it when what waits already is done: for one part after the other of what takes long."""
+    """Let the event loop call a refresh after what is already waiting, for the next part of something long."""
     _waiting.setdefault(refresh)
     _have_done()
 
 
 def all_caught_up() -> bool:
-    """Whether no refresh waits."""
+    """Whether no refresh is waiting."""
     return not _waiting
 
 
 def _catch_up(seconds: float) -> None:
-    """Does what waits, for so long; the loop does the rest."""
+    """Do what is waiting for a certain time; the event loop does the rest."""
     global _depth
     end = time.monotonic() + seconds
     _depth += 1  # what a refresh sets off is gathered too
@@ -140,7 +140,7 @@ def _catch_up(seconds: float) -> None:
 
 
 def _have_done() -> None:
-    """Has the loop go on while anything waits."""
+    """Let the event loop continue while anything is waiting."""
     global _loop
     application = QCoreApplication.instance()
     if application is None:

@@ -1,7 +1,7 @@
-"""How what is shown follows the desk: one way for all of it.
+"""Binds widgets to the state of the desk.
 
-``follow`` calls what shows something after some signals while it is on the screen, once for each action; what it missed
-before is made up for when it comes into sight. ``quietly`` puts a value in without an echo.
+``follow`` refreshes a widget after certain signals while it is visible, once per action; what it missed while hidden
+is made up for when it becomes visible. ``quietly`` sets a value without an echo.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from .batching import when_over
 
 
 class Following(QObject):
-    """Ends with the widget that it is of."""
+    """A binding, which ends with its widget."""
 
     def __init__(self, widget: QWidget, refresh: Callable[[], None], signals: tuple[Any, ...]) -> None:
         super().__init__(widget)
@@ -47,7 +47,7 @@ class Following(QObject):
             self.make_up()
 
     def make_up(self) -> None:
-        """Refreshes the widget now if it missed something."""
+        """Refresh the widget now if it missed something."""
         refresh = self._refresh()
         if refresh is not None and self._missed:
             self._missed = False
@@ -60,12 +60,12 @@ class Following(QObject):
 
 
 def follow(widget: QWidget, refresh: Callable[[], None], *signals: Any) -> Following:
-    """Has a method of a widget called after some signals, once for each action, while the widget is shown, and when it
-    comes into sight if it missed one.
+    """Refresh a widget after certain signals: once per action while it is visible, and when it becomes visible if it
+    missed one.
     """
     return Following(widget, refresh, signals)
 
 
 def quietly(widget: QObject) -> QSignalBlocker:
-    """While this is entered, a change of the widget is not heard of."""
+    """While this is entered, changes of the widget emit no signals."""
     return QSignalBlocker(widget)

@@ -1,4 +1,4 @@
-"""What takes longer than a blink and needs no worker: done in a thread beside the window, which it hears from after."""
+"""Background threads for what takes longer than a blink and needs no worker process."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _BEHIND = 10
 
 
 def side_thread(name: str) -> ThreadPoolExecutor:
-    """A thread that works off what it is given, one after the other."""
+    """A thread that works through what it is given, one after the other."""
     return ThreadPoolExecutor(1, f"deft-{name}", _get_behind)
 
 
@@ -34,12 +34,14 @@ _any = side_thread("aside")
 
 
 def load_beside(module: str) -> None:
-    """Loads a module that something would load at its first use, while the window waits for it."""
+    """Import a module in the background that would otherwise be imported at its first use, while the window waits."""
     _any.submit(importlib.import_module, module)
 
 
 class Aside(QObject):
-    """Works things out for one widget: of what was asked for while the thread is busy, only the last is done."""
+    """Does work for one widget in the background. Of what is asked for while the thread is busy, only the last is
+    done.
+    """
 
     _heard = Signal(object, object)
 
@@ -53,12 +55,12 @@ class Aside(QObject):
 
     @property
     def busy(self) -> bool:
-        """Whether what was asked for last is still to come."""
+        """Whether the last result is still to come."""
         return self._last is not None
 
     def ask(self, work: Callable[[], T], then: Callable[[T], None]) -> None:
-        """Has the thread do some work, and the window something with what comes of it. An error is raised in the
-        window.
+        """Do some work in the background, and then something with the result in the window. An error is raised in
+        the window.
         """
 
         def worked() -> Callable[[], None]:
@@ -69,7 +71,7 @@ class Aside(QObject):
         self._thread.submit(self._work)
 
     def close(self, last: Callable[[], None]) -> None:
-        """Drops what was not begun, and waits until the thread has done what it is at, and one last thing."""
+        """Drop what was not begun, and wait until the thread has finished its work and one last thing."""
         self._next.clear()
         self._last = None
         self._thread.submit(last).result()
@@ -94,7 +96,7 @@ _all: weakref.WeakSet[Aside] = weakref.WeakSet()
 
 
 def all_done() -> bool:
-    """Whether nothing that was asked for is still to come."""
+    """Whether no result is still to come."""
     return not any(one.busy for one in _all if isValid(one))
 
 

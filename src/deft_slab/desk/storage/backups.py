@@ -1,4 +1,4 @@
-"""Copies of what an older version of the program has kept, made before it is first written anew."""
+"""Backups of documents of an older version, made before they are first rewritten."""
 
 from __future__ import annotations
 
@@ -14,16 +14,16 @@ _log = logging.getLogger(__name__)
 
 
 def keep_if_older(path: Path, text: bytes, versions: Versions) -> Path | None:
-    """Keeps a copy of a document that is of an older version than is written now; where it lies, or None where it is
-    not older, or no document at all. What cannot be copied is logged: nothing of it is lost, for reading changes
-    nothing.
+    """Keep a copy of a document that has an older version than is written now. Returns its path; None if the
+    document is not older, or not a document. A failure to copy is only logged, because reading changes nothing
+    and nothing is lost.
 
     Parameters
     ----------
     path : Path
-        Where it stands.
+        Where the document is.
     text : bytes
-        What stands there.
+        Its content.
     """
     try:
         version = versions.of(as_object(text))

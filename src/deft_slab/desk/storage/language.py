@@ -1,6 +1,6 @@
-"""Language, units and numbers as the settings wish them, put into the environment before any text is looked up.
+"""Puts language, unit and number format from the settings into the environment, before any text is looked up.
 
-Light, and without a text of its own: it is loaded before all that has any.
+Quick to import and without a text of its own, because it is imported before everything that has texts.
 """
 
 from __future__ import annotations
@@ -15,7 +15,9 @@ AS_THE_DESKTOP = "as the desktop"
 
 
 def speak_as_set() -> None:
-    """What cannot be read is taken as unset; reading the settings in full says what is wrong with them."""
+    """Apply the settings. What cannot be read counts as not set; reading the settings in full reports what is wrong
+    with them.
+    """
     try:
         kept = json.loads((home() / "settings.json").read_bytes())
     except (OSError, ValueError, RecursionError):

@@ -1,4 +1,4 @@
-"""Presets: values of one part of the desk, kept under a name and taken again in any project."""
+"""Presets: values of one part of the desk that are kept under a name and can be used in any project."""
 
 from __future__ import annotations
 
@@ -18,10 +18,12 @@ Of = Literal["seats", "ways", "joins", "materials"]
 
 
 class Preset(BaseModel):
-    """Attributes
+    """Values kept under a name.
+
+    Attributes
     ----------
     of : Of
-        Which part they are for.
+        Which part of the desk they are for.
     kind : str
         For joins, of which kind.
     values : dict[str, Any]
@@ -38,7 +40,13 @@ class Preset(BaseModel):
 
 
 def read_preset(text: bytes) -> Preset:
-    """One from its JSON. Raises BadPlan."""
+    """A preset from its JSON.
+
+    Raises
+    ------
+    BadPlan
+        It is not a preset.
+    """
     try:
         return Preset.model_validate(PRESETS.read(text))
     except ValidationError as error:
@@ -49,6 +57,6 @@ def read_preset(text: bytes) -> Preset:
 
 @lru_cache
 def shelf(of: Of) -> Shelf[Preset]:
-    """Those of a part."""
+    """The presets for a part of the desk."""
     return Shelf(f"presets-{of}", PRESETS, read_preset,
                  lambda preset, name: preset.model_copy(update={"name": name}))

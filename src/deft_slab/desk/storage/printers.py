@@ -1,4 +1,4 @@
-"""The printer profiles that can be chosen: the shipped ones, and the user's own in a folder beside the settings."""
+"""The printer profiles to choose from: the shipped ones, and the user's own in a folder beside the settings."""
 
 from __future__ import annotations
 
@@ -14,12 +14,14 @@ _ORDER = ("small-filament", "middle-filament", "large-filament", "belt", "small-
 
 @dataclass(frozen=True)
 class PrinterProfile:
-    """Attributes
+    """A printer profile to choose from.
+
+    Attributes
     ----------
     key : str
         The name of its file without the ending.
     own : bool
-        The user's, and can be edited.
+        Whether it is the user's own and can be edited.
     """
 
     key: str
@@ -28,24 +30,44 @@ class PrinterProfile:
 
 
 def profiles() -> list[PrinterProfile]:
-    """The shipped profiles, then the user's own by name; files that cannot be read are left out."""
+    """The shipped profiles, followed by the user's own, sorted by name. Files that cannot be read are left out."""
     found = [PrinterProfile(key, printer, False) for key, printer in shipped_printers().items()]
     found.sort(key=lambda profile: _ORDER.index(profile.key) if profile.key in _ORDER else len(_ORDER))
     return found + [PrinterProfile(kept.key, kept.item, True) for kept in OWN.all]
 
 
 def keep(profile: PrinterProfile) -> None:
-    """Writes one of the user's own profiles. Raises SaveFailed."""
+    """Write one of the user's own profiles.
+
+    Raises
+    ------
+    SaveFailed
+        It cannot be written.
+    """
     OWN.keep(ShelfItem(profile.key, profile.printer))
 
 
 def add(printer: Printer) -> PrinterProfile:
-    """Keeps a profile as a new one of the user's own, under a name that is free. Raises SaveFailed."""
+    """Add a profile to the user's own, under a free name.
+
+    Raises
+    ------
+    SaveFailed
+        It cannot be written.
+    """
     return _own(OWN.add(printer, *_taken()))
 
 
 def take_in(path: Path) -> PrinterProfile:
-    """Keeps a profile from a file as one of the user's own. Raises BadPlan, SaveFailed."""
+    """Import a profile from a file.
+
+    Raises
+    ------
+    BadPlan
+        The file is not a profile.
+    SaveFailed
+        It cannot be written.
+    """
     return _own(OWN.take_in(path, *_taken()))
 
 

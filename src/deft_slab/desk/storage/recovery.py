@@ -1,8 +1,8 @@
-"""Unsaved work, kept beside the settings so that a kill at any moment loses at most two seconds of it.
+"""Unsaved work, stored beside the settings so that a crash at any moment loses at most two seconds of it.
 
-A folder for each running window: the opened model once, as NumPy's archive, and the project as JSON at each change. It
-never touches the user's own files, and goes when the window is closed in order. What cannot be read is never removed:
-it is named, and whoever can read it has it still.
+Each running window has a folder: the opened model once, as a NumPy archive, and the project as JSON at each change.
+It never touches the user's own files, and is removed when the window is closed properly. What cannot be read is never
+removed: it is reported, so that somebody may still read it.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ _MODEL, _WORK, _OWNER = "model.npz", "project.json", "owner.json"
 
 
 def _started(pid: int) -> str | None:
-    """When a process was started, as the system counts; None where there is none of that number."""
+    """When a process was started, as the system counts; None if there is no such process."""
     try:
         return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[19]
     except (OSError, IndexError):
@@ -56,9 +56,9 @@ class LeftWork:
     Attributes
     ----------
     when : float, seconds
-        Since 1970.
+        When it was stored, in seconds since 1970.
     problem : str
-        Why it cannot be brought back, empty where it can.
+        Why it cannot be recovered; empty if it can.
     """
 
     folder: Path
@@ -68,7 +68,7 @@ class LeftWork:
 
 
 def left_work() -> list[LeftWork]:
-    """What windows that no longer run left unsaved, newest first, what can be brought back before what cannot."""
+    """What windows that no longer run left unsaved: first what can be recovered, newest first."""
     found = []
     for folder in sorted(home().joinpath("recovery").glob("[!.]*")):
         if _is_owned(folder):
@@ -87,7 +87,7 @@ def left_work() -> list[LeftWork]:
 
 
 def _is_owned(folder: Path) -> bool:
-    """Whether the window that keeps its work there still runs."""
+    """Whether the window that stores its work there is still running."""
     try:
         owner = from_json((folder / _OWNER).read_bytes())
         return bool(_started(int(owner["pid"])) == owner["started"])
@@ -114,12 +114,18 @@ def _looked_at(folder: Path, when: float) -> LeftWork:
 
 
 def let_go(work: LeftWork) -> None:
-    """Removes left work for good."""
+    """Remove left work for good."""
     shutil.rmtree(work.folder, ignore_errors=True)
 
 
 def write_model(folder: Path, model: Model, guests: dict[str, Solid]) -> None:
-    """Writes the model and the guests of a piece of work. Raises SaveFailed."""
+    """Write the model and the guests of unsaved work.
+
+    Raises
+    ------
+    SaveFailed
+        They cannot be written.
+    """
     arrays: dict[str, NDArray[Any]] = {"vertices": model.solid.vertices, "triangles": model.solid.triangles}
     for sha, solid in guests.items():
         arrays |= {f"guest-vertices-{sha}": solid.vertices, f"guest-triangles-{sha}": solid.triangles}
@@ -158,8 +164,8 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
 
 
 class Autosave(QObject):
-    """Writes the project a moment after each change. All methods are for the UI thread; the disk is waited for on a
-    thread of its own.
+    """Writes the project shortly after each change. All methods belong to the UI thread; writing happens on a thread
+    of its own.
     """
 
     problem_changed = Signal()
@@ -188,12 +194,12 @@ class Autosave(QObject):
 
     @property
     def model_kept(self) -> bool:
-        """Whether the copy of the model is safely there."""
+        """Whether the copy of the model is complete."""
         return self._model_kept
 
     def begin(self) -> Path | None:
-        """A folder for another model; the one before is removed. None where none can be made: ``problem`` says why, and
-        it is tried again.
+        """Make a folder for another model and remove the one before. None if none can be made; ``problem`` says why,
+        and it is tried again.
         """
         self.end()
         self._open = True
@@ -232,22 +238,24 @@ class Autosave(QObject):
             self.write()
 
     def forget_model(self) -> None:
-        """The copy of the model lacks something: a guest has come."""
+        """The copy of the model is incomplete: a guest was added."""
         self._model_kept = False
 
     def adopt_left(self, work: LeftWork) -> None:
-        """Work that was brought back is kept in the new folder from now on; the old one goes once it is all there."""
+        """Recovered work is stored in the new folder from now on. The old folder is removed once everything is
+        there.
+        """
         self._adopted.append(work)
         self.write()
 
     def note(self, project: Project | None) -> None:
-        """The project has changed; None: it is as it was saved, and there is nothing to lose."""
+        """The project has changed; None: it was saved, and there is nothing to lose."""
         self._project = project
         if self._open and not (self._timer.isActive() and self._timer.remainingTime() <= DELAY):
             self._timer.start(DELAY)
 
     def write(self) -> None:
-        """Hands the newest project to the disk."""
+        """Write the newest project."""
         self._timer.stop()
         if not self._open:
             return
@@ -262,7 +270,7 @@ class Autosave(QObject):
         self._pending = self._thread.submit(self._write, folder, self._project, adopted)
 
     def _write(self, folder: Path, project: Project | None, adopted: tuple[LeftWork, ...]) -> None:
-        """On the thread."""
+        """Write, on the thread."""
         problem = ""
         try:
             if project is None:
@@ -284,7 +292,7 @@ class Autosave(QObject):
             self._timer.start(RETRY)
 
     def end(self) -> None:
-        """Removes the folder: what was in it is saved, or was let go. Work that was brought back and is not all there
+        """Remove the folder, because its content is saved or discarded. Recovered work that is not completely stored
         yet stays where it came from.
         """
         self._timer.stop()
@@ -299,6 +307,6 @@ class Autosave(QObject):
         self._tell("")
 
     def close(self) -> None:
-        """In order: nothing is left behind."""
+        """Close properly: nothing is left behind."""
         self.end()
         self._thread.shutdown()

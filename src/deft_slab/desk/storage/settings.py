@@ -1,4 +1,4 @@
-"""What is remembered between sessions: recent files, how the mouse turns, which way angles are counted, the printer."""
+"""The settings: recent files, mouse buttons, how angles are counted, the printer, the look, and more."""
 
 from __future__ import annotations
 
@@ -68,12 +68,12 @@ class Settings(BaseModel):
     """Whether the support posts of pieces are written with them."""
 
     def with_recent(self, first: str) -> Settings:
-        """The same with a file as the first of the recent ones.
+        """The settings with a file as the most recent one.
 
         Parameters
         ----------
         first : str
-            Its whole path.
+            The full path of the file.
         """
         return self.model_copy(
             update={"recent": (first, *(other for other in self.recent if other != first))[:MOST_RECENT]}
@@ -85,7 +85,9 @@ def _place() -> Path:
 
 
 def read_settings() -> tuple[Settings, str]:
-    """(the kept settings, the usual ones where there are none or they cannot be read; what was wrong, or nothing)."""
+    """The stored settings, or the default ones if there are none or they cannot be read; and what was wrong, empty
+    for nothing.
+    """
     try:
         text = _place().read_bytes()
         settings = Settings.model_validate(SETTINGS.read(text))
@@ -103,13 +105,13 @@ def read_settings() -> tuple[Settings, str]:
 
 
 def load_settings() -> Settings:
-    """The kept settings; the usual ones where there are none or they cannot be read."""
+    """The stored settings, or the default ones if there are none or they cannot be read."""
     return read_settings()[0]
 
 
 def keep_settings(settings: Settings) -> None:
-    """Writes the settings; a failure is logged and not shown, for nothing of the user's work is in them. What stands
-    there and cannot be read is put aside under another name, never replaced.
+    """Write the settings. A failure is logged and not shown, because none of the user's work is in them. An existing
+    file that cannot be read is renamed, never replaced.
     """
     try:
         _place().parent.mkdir(parents=True, exist_ok=True)
@@ -121,7 +123,7 @@ def keep_settings(settings: Settings) -> None:
 
 
 def free_name(path: Path) -> Path:
-    """A path beside this one that nothing has: with a number, where it is taken."""
+    """A path beside this one that does not exist yet: with a number if it is taken."""
     number, found = 2, path
     while os.path.lexists(found):
         found = path.with_name(f"{path.stem}-{number}{path.suffix}")

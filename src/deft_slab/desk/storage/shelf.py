@@ -1,4 +1,4 @@
-"""Own things that are kept under a name between sessions: each a JSON file in a folder beside the settings."""
+"""The user's own things that are kept under a name: each a JSON file in a folder beside the settings."""
 
 from __future__ import annotations
 
@@ -36,7 +36,9 @@ T = TypeVar("T", bound=Named)
 
 @dataclass(frozen=True)
 class ShelfItem(Generic[T]):
-    """Attributes
+    """One of the things.
+
+    Attributes
     ----------
     key : str
         The name of its file without the ending.
@@ -47,11 +49,13 @@ class ShelfItem(Generic[T]):
 
 
 class Shelf(Generic[T]):
-    """Attributes
+    """A folder of such things.
+
+    Attributes
     ----------
     folder : Path
-        Its name; versions : of the documents; read : one from its JSON, raises BadPlan; named : one under
-        another name.
+        The name of the folder. ``versions`` are those of the documents, ``read`` makes one from its JSON and
+        raises BadPlan, and ``named`` gives one another name.
     """
 
     def __init__(
@@ -74,18 +78,24 @@ class Shelf(Generic[T]):
 
     @property
     def all(self) -> list[ShelfItem[T]]:
-        """What can be read, by name; see ``unreadable``."""
+        """Those that can be read, sorted by name; see ``unreadable``."""
         read = [(path.stem, self._one(path)) for path in sorted(self.folder.glob("*.json"))]
         items = [ShelfItem(key, item) for key, item in read if item is not None]
         return sorted(items, key=lambda one: one.item.name.lower())
 
     @property
     def unreadable(self) -> list[Path]:
-        """Files that cannot be read; they stay as they are."""
+        """Files that cannot be read; they are left alone."""
         return [path for path in sorted(self.folder.glob("*.json")) if self._one(path) is None]
 
     def keep(self, kept: ShelfItem[T]) -> None:
-        """Writes one of them. Raises SaveFailed."""
+        """Write one of them.
+
+        Raises
+        ------
+        SaveFailed
+            It cannot be written.
+        """
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
@@ -95,16 +105,27 @@ class Shelf(Generic[T]):
         self.give(kept.item, self.folder / f"{kept.key}.json")
 
     def give(self, item: T, path: Path) -> None:
-        """Writes one to any place. Raises SaveFailed."""
+        """Write one to any path.
+
+        Raises
+        ------
+        SaveFailed
+            It cannot be written.
+        """
         write_whole(path, (item.model_dump_json(indent=2) + "\n").encode())
 
     def add(self, item: T, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> ShelfItem[T]:
-        """Keeps a new one, under a name that is free.
+        """Add a new one under a free name.
 
         Parameters
         ----------
         also_taken, keys_taken : Collection[str]
-            Names and keys of others. Raises SaveFailed.
+            Names and keys that are taken as well.
+
+        Raises
+        ------
+        SaveFailed
+            It cannot be written.
         """
         names = {kept.item.name for kept in self.all} | set(also_taken)
         name, number = item.name, 2
@@ -120,14 +141,14 @@ class Shelf(Generic[T]):
         return kept
 
     def take_in(self, path: Path, also_taken: Collection[str] = (), keys_taken: Collection[str] = ()) -> ShelfItem[T]:
-        """Keeps one from a file.
+        """Import one from a file.
 
         Raises
         ------
         BadPlan
-            The file is none.
+            The file is not one.
         SaveFailed
-            It cannot be kept.
+            It cannot be written.
         """
         try:
             text = read_regular(path)

@@ -1,4 +1,4 @@
-"""The bed with what lies over it: what is shown of the pieces, ready views, the legend, notices."""
+"""The bed with what lies over it: which pieces are shown, standard views, the legend, notices."""
 
 from __future__ import annotations
 
@@ -23,11 +23,13 @@ from .start_card import Beginning
 
 
 class BedFrame(QWidget):
-    """Attributes
+    """The bed with what lies over it.
+
+    Attributes
     ----------
-    bed
-        What is drawn.
-    begin
+    bed : BedView
+        The 3D view.
+    begin : Beginning
         What to do while nothing is open.
     """
 

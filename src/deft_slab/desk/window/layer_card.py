@@ -1,4 +1,4 @@
-"""The layer that is looked at, from above: its section, its area, its number; and how to go to another."""
+"""The current layer from above: its section, its area, its number, and how to go to another."""
 
 from __future__ import annotations
 
@@ -39,14 +39,16 @@ class SectionView(QWidget):
         self, faces: Sequence[SectionFace], box: tuple[float, float, float, float], islands: Sequence[Island],
         words: str,
     ) -> None:
-        """Parameters
+        """Show sections.
+
+        Parameters
         ----------
         box : (left, front, right, back), mm
-            That is shown.
+            The area that is shown.
         islands : Sequence[Island]
-            That begin here.
+            The islands that begin in this layer.
         words : str
-            Where there is none.
+            What is shown if there is no section.
         """
         self._faces, self._box, self._islands, self._words = tuple(faces), box, tuple(islands), words
         self.update()
@@ -85,7 +87,7 @@ class SectionView(QWidget):
 
 
 class LayerCard(QFrame):
-    """Lies over the bed in Check."""
+    """The card of the current layer, which lies over the bed in Check."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -157,13 +159,13 @@ class LayerCard(QFrame):
 
     @property
     def _layers(self) -> int:
-        """How many there are of what is looked at."""
+        """The number of layers of what is viewed."""
         state, checking = self._state, self._checking
         lift = 0.0 if checking.whole_bed or state.piece is None else state.piece.lift
         return max(1, math.ceil((checking.top - lift) / checking.thickness - 1e-6))
 
     def _laid(self, faces: Sequence[SectionFace]) -> list[SectionFace]:
-        """The sections as they lie: beside each other on the whole bed, else as the piece sits."""
+        """The sections where they lie: beside each other for the whole bed, else as the piece sits."""
         if not self._checking.whole_bed or self._state.evaluated is None:
             return list(faces)
         found = []
@@ -189,7 +191,7 @@ class LayerCard(QFrame):
         return self._boxed[1]
 
     def _beginning(self, z: float) -> tuple[Island, ...]:
-        """The islands that begin in the layer that is looked at."""
+        """The islands that begin in the current layer."""
         found: Inspection | None = self._checking.piece
         if found is None or self._checking.whole_bed:
             return ()

@@ -25,7 +25,7 @@ _MOST_SPOTS = 8
 
 
 class _PieceRow(ClickRow):
-    """Lines of text below each other."""
+    """A row with several lines of text."""
 
     def __init__(self, chosen: bool) -> None:
         super().__init__("chosen" if chosen else "")
@@ -108,7 +108,7 @@ class PiecesPane(QWidget):
             notes.addWidget(label(tr("Nothing unusual."), "faint"))
 
     def _add_kinds(self, column: QVBoxLayout) -> None:
-        """A button for each kind of cut; while a line is drawn, those that end it."""
+        """Add a button for each kind of cut; while a line is drawn, the buttons that end it."""
         state = self._state
         pointing = state.pointing.kind
         if pointing in ("cut line", "cut outline"):
@@ -169,7 +169,7 @@ class PiecesPane(QWidget):
         return frame
 
     def _fill_spots(self, piece: Piece | None, column: QVBoxLayout) -> None:
-        """The separate places of a piece that need support, largest first; a click flies to one."""
+        """List the overhanging regions of a piece, largest first; a click flies to one."""
         state = self._state
         if piece is None:
             return

@@ -1,4 +1,4 @@
-"""Offers the work that a window lost when it did not end in order."""
+"""Offers to recover the work that a window lost when it crashed."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from ..widgets.basics import button, label, row
 
 
 class LeftWorkCard(QFrame):
-    """A line over the bed, one piece of work after the other."""
+    """A line over the bed that offers one piece of work after the other."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -36,7 +36,7 @@ class LeftWorkCard(QFrame):
         self.hide()
 
     def look(self) -> None:
-        """Looks for left work and shows the newest, if there is any."""
+        """Look for left work, and offer the newest."""
         found = [work for work in left_work() if work.folder not in self._passed_over]
         self.work = found[0] if found else None
         if self.work is not None:

@@ -1,4 +1,4 @@
-"""What stands over the bed while nothing is open: how to begin, and what was opened lately."""
+"""What lies over the bed while nothing is open: how to begin, and the recent files."""
 
 from __future__ import annotations
 
@@ -22,10 +22,12 @@ _PICTURE = QSize(92, 64)
 
 
 class Beginning(QFrame):
-    """Attributes
+    """How to begin, and the recent files.
+
+    Attributes
     ----------
-    tiles
-        Of the recent files that are still there.
+    tiles : list of QToolButton
+        The recent files that still exist.
     """
 
     def __init__(self, state: DeskState, verbs: Verbs) -> None:
@@ -62,7 +64,7 @@ class Beginning(QFrame):
         state.recents.look()
 
     def refresh(self) -> None:
-        """Shows what was opened lately and is still there."""
+        """Show the recent files that still exist."""
         recent = self._state.recents.files[:_MOST]
         if recent == self._shown:
             return

@@ -1,4 +1,6 @@
-"""What is being worked on, with Stop, and whether unsaved work is kept: at the foot of the ledger."""
+"""The status bar: what is being computed, with Stop, and whether unsaved work is stored. It is at the bottom of the
+ledger.
+"""
 
 from __future__ import annotations
 
@@ -10,12 +12,14 @@ from ..widgets.basics import Elided, button, label, plain
 
 
 class Foot:
-    """Attributes
+    """The status bar.
+
+    Attributes
     ----------
-    parts
-        The widgets, from left to right.
-    not_kept
-        What says that unsaved work is not.
+    not_kept : QLabel
+        Warns that unsaved work is not stored.
+    parts : list of QWidget
+        Its widgets, from left to right.
     """
 
     def __init__(self, state: DeskState) -> None:
@@ -36,12 +40,14 @@ class Foot:
             part.hide()
 
     def show_progress(self, share: float, doing: str) -> None:
-        """Parameters
+        """Show the progress of the current work.
+
+        Parameters
         ----------
         share : float
             0 to 1.
         doing : str
-            What is being done, empty for nothing.
+            What is being done; empty for nothing.
         """
         for part in (self._doing, self._bar, self.stop):
             part.setVisible(bool(doing))
@@ -51,10 +57,12 @@ class Foot:
         self._bar.setUpdatesEnabled(True)
 
     def show_problem(self, problem: str) -> None:
-        """Parameters
+        """Show or hide the warning about unsaved work.
+
+        Parameters
         ----------
         problem : str
-            Why unsaved work is not kept, empty where it is.
+            Why it is not stored; empty if it is.
         """
         self.not_kept.setVisible(bool(problem))
         self.not_kept.setToolTip(plain(problem))

@@ -79,7 +79,7 @@ class TitleStrip(QWidget):
         )
 
     def _name_printer(self) -> None:
-        """The printer with its size, or by its name alone where there is no room for that."""
+        """Show the printer with its size, or only its name if there is no room."""
         printer = self._state.printer
         room = self._right.width() - self.undo.sizeHint().width() - self.redo.sizeHint().width() - 2 * _BETWEEN
         self.chip.setText(printer.label.replace("&", "&&"))

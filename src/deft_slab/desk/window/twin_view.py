@@ -32,7 +32,9 @@ NOW = "now"
 
 
 class TwinPane(SceneView):
-    """One half: a plan on its bed. Left drag turns, middle drag moves, the wheel comes nearer, in both halves."""
+    """One half: a plan on its bed. Dragging with the left button rotates, with the middle button pans, and the wheel
+    zooms, in both halves at once.
+    """
 
     looked = Signal(object)
 
@@ -44,7 +46,7 @@ class TwinPane(SceneView):
         self.setMinimumSize(200, 200)
 
     def show_plan(self, evaluated: Evaluated | None) -> None:
-        """Shows a plan, or that it is being measured."""
+        """Show a plan, or that it is being evaluated."""
         self.evaluated = evaluated
         if evaluated is not None:
             self.wake()
@@ -120,7 +122,7 @@ class TwinView(QWidget):
         follow(self, self._on_changed, state.project_changed, state.outcome_changed)
 
     def begin(self) -> None:
-        """Shows the plan on the bed beside the choice that differs from it and was kept last."""
+        """Show the plan on the bed beside the latest choice that differs from it."""
         self._fill()
         plan = self._state.plan
         others = [choice.id for choice in self._state.project.choices if choice.plan != plan]
@@ -134,7 +136,7 @@ class TwinView(QWidget):
             self.refresh()
 
     def _fill(self) -> None:
-        """The names to choose from; what was chosen stays if it is still there."""
+        """Fill the lists of names; the selection stays if it still exists."""
         project = self._state.project
         names = [(NOW, tr("On the bed now")), *((choice.id, choice.name) for choice in project.choices)]
         for pick in self.picks:
@@ -153,7 +155,7 @@ class TwinView(QWidget):
         return found[0] if found else self._state.plan
 
     def refresh(self) -> None:
-        """Measures what is not at hand, and shows the rest."""
+        """Evaluate what is missing, and show the rest."""
         state = self._state
         for side, pane in enumerate(self.panes):
             plan = self._plan(side)
@@ -189,7 +191,7 @@ class TwinView(QWidget):
         self._show_figures()
 
     def _look(self, side: int, camera: Camera) -> None:
-        """One half is looked at from elsewhere: the other follows by as much."""
+        """One half is viewed from elsewhere: the other one follows."""
         shift = np.subtract(camera.focus, self.panes[side].camera.focus)
         self.panes[side].look(camera)
         other = self.panes[1 - side]
@@ -223,7 +225,7 @@ class TwinView(QWidget):
         self._show_figures()
 
     def _in_a_row(self, differing: list[tuple[QLabel, QLabel]]) -> int:
-        """How many of the figures, each under its title, stand side by side without being cut off."""
+        """How many of the figures fit side by side, each under its title, without being cut off."""
         for one in chain(*differing):
             one.setParent(self)  # it has the window's style only on the window
             one.ensurePolished()
@@ -235,6 +237,6 @@ class TwinView(QWidget):
         return 1
 
     def sleep(self) -> None:
-        """Lets go of VTK."""
+        """Release VTK."""
         for pane in self.panes:
             pane.sleep()

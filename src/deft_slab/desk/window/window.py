@@ -36,12 +36,14 @@ _FRAME = 16
 
 
 class Window(QMainWindow):
-    """Attributes
+    """The window.
+
+    Attributes
     ----------
-    frame
+    frame : BedFrame
         The bed, with what lies over it.
-    panels
-        One for each step.
+    panels : StepPanels
+        One panel for each step.
     """
 
     ready = Signal()
@@ -99,7 +101,7 @@ class Window(QMainWindow):
         KeysDialog(self.state, self._actions, self._set_keys, self).exec()
 
     def redress(self) -> None:
-        """Puts the chosen look on, all over the window."""
+        """Apply the chosen look to the whole window."""
         application = QApplication.instance()
         if isinstance(application, QApplication):
             dress(application, dark=wants_dark(self.state.settings.look, application))
@@ -155,7 +157,7 @@ class Window(QMainWindow):
             self.ledger.foot.addWidget(part)
 
     def _wake(self) -> None:
-        """Once the window is painted: VTK is loaded, then the panels are made, one after the other."""
+        """Once the window is painted: import VTK, then make the panels, one after the other."""
         self.bed.wake()
         load_beside("numpy.ma")  # a tenth of a second at the first median
         QTimer.singleShot(0, self._make_panels)
@@ -193,7 +195,7 @@ class Window(QMainWindow):
     # the ledger's height
 
     def _fit_ledger(self) -> None:
-        """The ledger takes the height of its rows, up to where the user has drawn the line; the bed gets the rest."""
+        """Give the ledger the height of its rows, up to where the user dragged its border; the bed gets the rest."""
         wanted = self.ledger.wanted_height
         self.ledger.setMaximumHeight(wanted)
         height = min(wanted, self.state.settings.ledger_height)
@@ -213,12 +215,12 @@ class Window(QMainWindow):
 
     @property
     def drawn(self) -> bool:
-        """Whether all that is in sight is drawn as it is now."""
+        """Whether everything visible is drawn up to date."""
         views = (self.bed, *self.twin.panes)
         return all_caught_up() and all_done() and not any(view.draws for view in views if view.isVisible())
 
     def show_twin(self, *, shown: bool) -> None:
-        """Begins or ends the twin view."""
+        """Begin or end the twin view."""
         self._middles.setCurrentIndex(1 if shown else 0)
         # the button was hidden under the pointer and has not heard that it left: it would stay lit
         self.frame.twin_button.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, on=False)

@@ -1,1 +1,1 @@
-"""The process that does the long work, and what it answers with. Heavy to load: the window's process never does."""
+"""The process that does the long work, and its answers. Slow to import, so the window's process never imports it."""

@@ -1,4 +1,4 @@
-"""What Hand off asks: beds laid, and files written."""
+"""Answers what Hand off asks for: layouts of beds, and files."""
 
 from __future__ import annotations
 

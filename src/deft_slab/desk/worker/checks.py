@@ -1,4 +1,4 @@
-"""What Check asks: what is to be found of the pieces, and sections through them."""
+"""Answers what Check asks for: the findings of the pieces, and sections through them."""
 
 from __future__ import annotations
 
@@ -31,11 +31,11 @@ class CheckAnswers:
         self._last: tuple[Plan, Printer, tuple[Piece, ...]] | None = None
 
     def check(self, asked: CheckPieces, job: Job) -> tuple[Inspection, ...]:
-        """What there is to find of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        """The check of each piece. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         return check(self._shop.evaluator(asked.plan), asked.plan, asked.printer, asked.layer, job)
 
     def lighten(self, asked: LightenPieces, job: Job) -> tuple[Light | None, ...]:
-        """Each piece with few triangles. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
+        """Each piece simplified. Raises Cancelled, OpenSurface, CutFailed, BadPlan."""
         pieces = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="figures").pieces
         return tuple(_light(piece.solid, job) for piece in pieces)
 

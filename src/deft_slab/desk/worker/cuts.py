@@ -1,4 +1,4 @@
-"""What Cut asks: the cut map, sweeps, cuts worth making, settling, symmetry, equal pieces."""
+"""Answers what Cut asks for: the cut map, sweeps, ways to part, settling, symmetry, equal pieces."""
 
 from __future__ import annotations
 
@@ -60,7 +60,9 @@ class CutAnswers:
         self._shown: dict[Plan, WayShown] = {}
 
     def _cut_subject(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], job: Job) -> tuple[int, CutSubject]:
-        """The piece of a plan on some sides of its cuts (the first one, where none is), as something to be parted."""
+        """The piece of a plan on some sides of its cuts (the first piece, if none is on them), prepared for being
+        parted.
+        """
         evaluator = self._shop.evaluator(plan)
         number = evaluator.piece_on(plan, sides, job.part(0.0, 0.3))
         subject = evaluator.subject(plan, number, job.part(0.3, 0.7), CUT_TRIANGLES)
@@ -100,7 +102,7 @@ class CutAnswers:
         return self._ways_found(self._ways[1], asked.printer)
 
     def more_like(self, asked: MoreLikeWay, job: Job) -> WaysFound:
-        """The ways as they are, with steps before them that look around one of them. Raises Cancelled."""
+        """The ways found so far, with further steps that search around one of them. Raises Cancelled."""
         job.step(0.0, tr("Looking around it"))
         if self._ways is None or self._ways[0] != asked.asked:
             return self.ways(asked.asked, job)
@@ -116,7 +118,7 @@ class CutAnswers:
         return WaysFound(shown, front.whole, front.done, front.short_of, front.least_pieces)
 
     def _shown_of(self, way: Way, whole: float, parts: int, printer: Printer) -> WayShown:
-        """A way for the window; its picture is made once."""
+        """A way for the window. Its picture is drawn once."""
         if way.measured and way.plan in self._shown:
             return self._shown[way.plan]
         segments = np.concatenate([np.empty((0, 2, 3)), *(seam.segments for seam in way.seams)])
@@ -156,10 +158,10 @@ class CutAnswers:
         )
 
     def symmetry(self, asked: FindSymmetry, job: Job) -> tuple[tuple[Triple, float], ...]:
-        """(unit normal, offset in mm) of the planes that the model is symmetric at, best first. Raises Cancelled."""
+        """The unit normals and offsets (mm) of the planes of symmetry of the model, best first. Raises Cancelled."""
         found = symmetry_planes(self._shop.few(asked.plan, job.part(0.0, 0.8)))
         return tuple(((float(n[0]), float(n[1]), float(n[2])), offset) for n, offset in found)
 
     def alike(self, asked: FindAlike, job: Job) -> tuple[tuple[int, bool], ...]:
-        """For each piece, the number of the first of the same shape, and whether it is its mirror image."""
+        """For each piece the first piece of the same shape, and whether it is a mirror image of that."""
         return tuple(same_shapes([piece.solid for piece in self._shop.pieces(asked.plan, asked.printer, job)]))

@@ -1,4 +1,4 @@
-"""Opening and writing files, and what a plan comes to."""
+"""Answers about files, and evaluates plans."""
 
 from __future__ import annotations
 
@@ -80,12 +80,12 @@ class FileAnswers:
         return Fetched(asked.folder, model, project, guests, Mending(), outline, project.plan.unit, False, FINENESS)
 
     def adopt(self, asked: Adopt, job: Job) -> None:
-        """Makes the model in use known to this process."""
+        """Tell this process which model is in use."""
         self._shop.offer(asked.model, asked.guests)
         self._shop.evaluators.move_to_end(asked.model.sha256)
 
     def ready(self, asked: MakeReady, job: Job) -> int:
-        """Makes the draft mesh that answers while a handle is dragged; returns its number of triangles."""
+        """Make the draft mesh that is used while a handle is dragged. Returns its number of triangles."""
         return self._shop.evaluator(asked.plan).ready(asked.plan, job)
 
     def evaluate(self, asked: Evaluate, job: Job) -> Evaluated:
@@ -104,7 +104,7 @@ class FileAnswers:
         return replace(evaluated, picture=picture_of(scene_of(SceneSubject(asked.printer, evaluated))))
 
     def live(self, asked: EvaluateLive, job: Job) -> Evaluated:
-        """Approximate totals and seams, from the draft mesh; its pieces stay here. Raises OpenSurface, CutFailed,
+        """Approximate totals and seams from the draft mesh. The pieces stay here. Raises OpenSurface, CutFailed,
         BadPlan, Cancelled.
         """
         outcome = self._shop.evaluator(asked.plan).evaluate(asked.plan, asked.printer, job, detail="quick")
@@ -126,7 +126,7 @@ class FileAnswers:
         )
 
     def _printed(self, asked: WritePieces | WriteTogether, job: Job) -> tuple[list[Piece], Outcome]:
-        """(the pieces of a plan, with their posts if they are wished; what the plan comes to)."""
+        """The pieces of a plan, with their posts if they are wanted; and the outcome of the plan."""
         outcome = self._shop.outcome(asked.plan, asked.printer, job.part(0.0, 0.5))
         posts = asked.plan.posts if asked.with_posts else ()
         return as_printed(in_bodies(posts, outcome.pieces, job.part(0.5, 1.0)), asked.printer), outcome
@@ -160,5 +160,5 @@ class FileAnswers:
 
 
 def _as_it_stands(model: Model) -> Floats:
-    """Its vertices, stood up if the format says that +Y is up."""
+    """The vertices of a model, stood up if the format says that +Y is up."""
     return model.solid.vertices[:, [0, 2, 1]] * [1, -1, 1] if model.up_stated else model.solid.vertices

@@ -1,4 +1,4 @@
-"""What Join asks: room, proposals, dry fit."""
+"""Answers what Join asks for: room, proposals, the dry fit."""
 
 from __future__ import annotations
 

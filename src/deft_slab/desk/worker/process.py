@@ -1,4 +1,4 @@
-"""Start of the worker process; light, because the window loads it too."""
+"""Starts the worker process. Quick to import, because the window imports it too."""
 
 from __future__ import annotations
 
@@ -13,13 +13,13 @@ _BEHIND = 4
 
 
 def run_behind(connection: Any, wanted: Any) -> None:
-    """The same as ``run_process`` behind the window, which answers while all processors compute."""
+    """``run_process`` with a lower priority than the window, which keeps responding while all processors compute."""
     os.nice(_BEHIND)
     run_process(connection, wanted)
 
 
 def run_process(connection: Any, wanted: Any) -> None:
-    """Entry of the worker process. The heavy packages are loaded here and not in the window's process."""
+    """The main function of the worker process. The slow packages are imported here and not in the window's process."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C in the terminal ends the window, which ends this
     logbook.begin()
     from .serve import serve

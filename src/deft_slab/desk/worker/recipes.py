@@ -1,4 +1,4 @@
-"""What keeping recipes asks: one of a plan, and a plan with one."""
+"""Answers what recipes need."""
 
 from __future__ import annotations
 
@@ -21,7 +21,9 @@ class RecipeAnswers:
         return recipe_from(asked.plan, whole.bounds, asked.name)
 
     def use(self, asked: UseRecipe, job: Job) -> Used:
-        """A plan with a recipe, and what of it does not fit. Raises BadPlan, OpenSurface, CutFailed, Cancelled."""
+        """A plan with a recipe applied, and what of it does not fit. Raises BadPlan, OpenSurface, CutFailed,
+        Cancelled.
+        """
         evaluator = self._shop.evaluator(asked.plan)
         whole, _ = evaluator.mended(asked.plan, job.part(0.0, 0.1))
         plan, left_out = used_on(asked.plan, asked.recipe, lambda: whole.bounds, asked.scaling)

@@ -1,7 +1,7 @@
-"""The process itself: it takes requests and gives replies until the other end is closed.
+"""The loop of the worker process: takes requests and sends replies until the other end is closed.
 
-A process of its own and not a thread: the boolean library keeps Python's lock while it cuts (measured: 0.1 s at
-130,000 triangles), and the window would stand still as long.
+It is a process and not a thread because the boolean library holds Python's lock while it cuts (measured: 0.1 s at
+130,000 triangles), during which the window would freeze.
 """
 
 from __future__ import annotations
@@ -27,15 +27,15 @@ _log = logging.getLogger(__name__)
 
 
 def serve(connection: Connection, wanted: Any) -> None:
-    """Runs requests until the other end is closed.
+    """Serve requests until the other end is closed.
 
-    Messages in: (number, request). Messages out: (number, "progress", (fraction, doing)) any number of
-    times, then (number, "done", result) or (number, "failed", error).
+    Messages in: (number, request). Messages out: any number of (number, "progress", (fraction, doing)), then (number,
+    "done", result) or (number, "failed", error).
 
     Parameters
     ----------
     wanted : Any
-        Shared integer, the number of the request whose result is still wanted.
+        A shared integer: the number of the request whose result is still wanted.
     """
     bench, sender = Bench(), Sender()
 

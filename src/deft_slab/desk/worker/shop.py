@@ -1,4 +1,4 @@
-"""What the process keeps: the evaluators of the last models that it was given, and the surfaces of guests."""
+"""What the worker process keeps: the evaluators of the latest models, and the surfaces of guests."""
 
 from __future__ import annotations
 
@@ -23,12 +23,14 @@ _MODELS_KEPT = 2
 
 
 class Shop:
-    """Attributes
+    """What the worker process keeps.
+
+    Attributes
     ----------
-    evaluators
+    evaluators : dict
         By the content hash of the model.
-    guests
-        Surfaces, likewise.
+    guests : dict
+        Surfaces, by content hash.
     spread
         See ``core.progress``.
     """
@@ -44,7 +46,7 @@ class Shop:
         self._pool.shutdown()
 
     def offer(self, model: Model, guests: dict[str, Solid]) -> None:
-        """Keeps a model that was opened, beside the one in use: whether it is taken the window has yet to say."""
+        """Keep an opened model beside the one in use. Whether it is used is for the window to say."""
         self.guests |= guests
         offered = self.evaluators.pop(model.sha256, None)
         if offered is None or offered.model.ref != model.ref:  # the same surface may have another name
@@ -55,7 +57,13 @@ class Shop:
         self.evaluators.move_to_end(model.sha256, last=False)
 
     def evaluator(self, plan: Plan) -> Evaluator:
-        """The evaluator of a plan's model, which is the one in use from now on. Raises BadPlan."""
+        """The evaluator of a plan's model, which is the one in use from now on.
+
+        Raises
+        ------
+        BadPlan
+            The model is not known here.
+        """
         if plan.model.sha256 not in self.evaluators:
             raise BadPlan(
                 tr("The working process no longer has the model “{name}”.", name=plan.model.name),
@@ -65,27 +73,23 @@ class Shop:
         return self.evaluators[plan.model.sha256]
 
     def pieces(self, plan: Plan, printer: Printer, job: Job) -> tuple[Piece, ...]:
-        """Of a plan, whole. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
+        """All pieces of a plan. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
         return self.outcome(plan, printer, job).pieces
 
     def outcome(self, plan: Plan, printer: Printer, job: Job) -> Outcome:
-        """What a plan comes to, whole, without the room around guests. Raises OpenSurface, CutFailed, BadPlan,
-        Cancelled.
-        """
+        """The outcome of a plan, without the room around guests. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
         return self.evaluator(plan).evaluate(plan, printer, job)
 
     def judging(self, plan: Plan, number: int, printer: Printer) -> Printer:
-        """What a piece is printed on, which its seats are judged by. Raises OpenSurface, CutFailed, BadPlan,
-        Cancelled.
-        """
+        """The printer of a piece, by which its seats are judged. Raises OpenSurface, CutFailed, BadPlan, Cancelled."""
         return made_on(self.evaluator(plan).part_of(plan, number, printer=printer)[2], printer, plan.second)[0]
 
     def few(self, plan: Plan, job: Job) -> Solid:
-        """The uncut model of few triangles."""
+        """A draft mesh of the uncut model."""
         solid, _ = self.evaluator(plan).mended(plan, job.part(0.0, 0.3))
         return thinned(solid, SUBJECT_TRIANGLES, job.part(0.3, 1.0))
 
 
 def judged(subject: SearchSubject, printer: Printer) -> tuple[object, ...]:
-    """What figures of directions depend on."""
+    """What the figures of directions depend on."""
     return subject.light, subject.marks.bits.tobytes(), subject.threshold, subject.lift, printer

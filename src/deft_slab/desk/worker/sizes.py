@@ -1,4 +1,4 @@
-"""What Size asks: walls, edges, scales, guests."""
+"""Answers what Size asks for: walls, edges, scales, guests."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class SizeAnswers:
         return Walls(tuple(behind), least)
 
     def wall_at(self, asked: MeasureWall, job: Job) -> float:
-        """mm of wall behind a facet of a piece. Raises Cancelled."""
+        """The thickness of the wall behind a facet of a piece, in mm. Raises Cancelled."""
         solid = self._shop.pieces(asked.plan, asked.printer, job)[asked.number].solid
         return float(thickness(solid, np.array([asked.facet]))[0])
 
@@ -53,8 +53,8 @@ class SizeAnswers:
         return round_edge(self._shop.pieces(asked.plan, asked.printer, job)[asked.number].solid, asked.place)
 
     def plane_at(self, asked: FollowEdge, job: Job) -> tuple[Triple, float]:
-        """(unit normal, offset in mm) of the plane along the edge nearest to a point (mm, model frame). Raises BadPlan,
-        Cancelled.
+        """The unit normal and the offset (mm) of the plane along the edge nearest to a point (mm, model frame).
+        Raises BadPlan, Cancelled.
         """
         try:
             normal, offset = edge_plane(
@@ -68,8 +68,12 @@ class SizeAnswers:
         return triple(normal), offset
 
     def creases(self, asked: FindCreases, job: Job) -> Floats:
-        """(k, 2, 3) mm, model frame: the sharp edges of the uncut model, of its draft mesh, on which those of a fine
-        surface are sharper. Raises Cancelled.
+        """The sharp edges of the uncut model, taken from its draft mesh, on which the edges of a fine surface are
+        sharper. Raises Cancelled.
+
+        Returns
+        -------
+        (k, 2, 3) float64, mm, model frame
         """
         return creases(self._shop.few(asked.plan, job))
 

@@ -1,4 +1,4 @@
-"""What Tilt asks: the tilt map, seats, leaning."""
+"""Answers what Tilt asks for: the tilt map, seats, leaning."""
 
 from __future__ import annotations
 
@@ -64,11 +64,11 @@ class TiltAnswers:
         return SeatsFound(_with_pictures(subject, found), figures)
 
     def _known(self, subject: SearchSubject, printer: Printer) -> MapFigures | None:
-        """What the map has looked at so far, if it was of this."""
+        """What the map has examined so far, if it was for the same subject and printer."""
         return self._looked[1] if self._looked and self._looked[0] == judged(subject, printer) else None
 
     def best_seats(self, asked: SeatAll, job: Job) -> list[Tilt]:
-        """The best seat by the weights of each piece, of those in which it fits, where there are some. Raises
+        """For each piece the best seat by the weights, among those in which it fits, if there are any. Raises
         Cancelled, OpenSurface, CutFailed.
         """
         best = []
@@ -91,7 +91,12 @@ class TiltAnswers:
         return _with_pictures(subject, found)
 
     def region_normal(self, asked: FaceRegion, job: Job) -> Floats:
-        """(3,) the way that the smooth region around a place (mm, model frame) faces on the whole. Raises Cancelled."""
+        """The mean direction of the smooth region around a place (mm, model frame). Raises Cancelled.
+
+        Returns
+        -------
+        (3,) float64
+        """
         solid = self._shop.evaluator(asked.plan).subject(asked.plan, asked.number, job).solid
         mark = Mark(meaning="show", shape="grown", places=(tuple(asked.place.tolist()),), limit=asked.crease)
         facets = facets_taken(solid, mark, lambda _: np.zeros(len(solid.triangles)))
@@ -106,7 +111,7 @@ class TiltAnswers:
 
 
 def _with_pictures(subject: SearchSubject, seats: list[WorthTrying]) -> tuple[SeatShown, ...]:
-    """Seats with their pictures; what was only needed to draw them stays here."""
+    """Seats with their pictures. What was only needed to draw them stays here."""
     nothing = np.empty(0, np.float32)
     return tuple(
         SeatShown(
