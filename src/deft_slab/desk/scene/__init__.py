@@ -1,1 +1,1 @@
-"""The bed in 3D. The only place that knows VTK."""
+"""The bed in 3D. Only this package knows VTK."""

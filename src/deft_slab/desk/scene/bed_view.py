@@ -1,4 +1,4 @@
-"""The bed: shows the pieces, their overhang and support, and the cuts; lets the user turn, pick and drag."""
+"""The bed view: shows the pieces with their overhang, supports and cuts, and lets the user turn, pick and drag."""
 
 from __future__ import annotations
 
@@ -44,7 +44,9 @@ _NEARER = {Qt.Key.Key_Plus: 1.15, Qt.Key.Key_Equal: 1.15, Qt.Key.Key_Minus: 1 / 
 
 
 class BedView(SceneView):
-    """Left drag turns, middle drag moves, the wheel comes nearer (a setting swaps the first two)."""
+    """The main 3D view. A left drag turns the view, a middle drag moves it and the wheel zooms; a setting swaps the
+    two drags.
+    """
 
     hovered = Signal(str)
 
@@ -83,14 +85,14 @@ class BedView(SceneView):
     # loading and drawing
 
     def wake(self) -> None:
-        """Begins to draw; called once the window shows, for VTK takes half a second to load."""
+        """Start drawing. Called once the window is shown, because loading VTK takes half a second."""
         if not self.awake:
             super().wake()
             self.rebuild()
             self.frame_all()
 
     def sleep(self) -> None:
-        """Lets go of VTK."""
+        """Release VTK."""
         self.hand.rest()
         self._hover_timer.stop()
         super().sleep()
@@ -115,7 +117,7 @@ class BedView(SceneView):
         )
 
     def rebuild(self) -> None:
-        """Shows the pieces as they are now, and frames them when they are new or stand elsewhere."""
+        """Show the pieces as they are now, and frame them if they are new or have moved as a whole."""
         scene = self.put_on(self.showing)
         if scene is not None and self._state.evaluated is not None and self._framed_for != scene.arrangement:
             self._framed_for = scene.arrangement
@@ -129,7 +131,7 @@ class BedView(SceneView):
         self._state.line_of_sight = (x, y, z)
 
     def look_from(self, view: str) -> None:
-        """One of the ready views, framed on the pieces."""
+        """Look from one of the named sides, with all pieces framed."""
         azimuth, elevation = VIEWS[view]
         self.camera = replace(self.camera, azimuth=azimuth, elevation=elevation)
         self.frame_all()
@@ -159,7 +161,7 @@ class BedView(SceneView):
         return Qt.MouseButton.MiddleButton if self._state.settings.swap_drag else Qt.MouseButton.LeftButton
 
     def handle_place(self, name: str) -> QPointF | None:
-        """Where a handle of the selected cut is, in pixels of this widget."""
+        """The position of a handle of the selected cut, in pixels of this widget."""
         return self.grab_of_cut.place(name)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -217,7 +219,9 @@ class BedView(SceneView):
             state.select_piece(hit[0])
 
     def _on_bed(self, at: QPointF) -> tuple[int, int, Floats] | None:
-        """(the selected piece, no facet, the place in mm of its model frame) of the bed under a pixel."""
+        """What a click on the bed selects: the selected piece, no facet, and the place under a pixel in mm of the
+        model frame.
+        """
         if self.scene is None or not self.scene.placed:
             return None
         origin, way = self.camera.ray(at.x(), at.y(), self.width(), self.height())
@@ -242,8 +246,8 @@ class BedView(SceneView):
         self.hovered.emit(HINTS.get(name.split(" ")[0] or pointing, ""))
 
     def _mark_facet(self) -> None:
-        """Marks the flat place that would lie on the bed after a click. (Finding it takes some 30 ms at 200,000
-        triangles, so it waits for the pointer to rest.)
+        """Mark the flat face that would lie on the bed after a click. Finding it takes about 30 ms at 200,000
+        triangles, so it waits until the pointer rests.
         """
         self._following.make_up()
         if self.scene is None or self._state.pointing.kind != "facet" or not self._state.up_to_date:
@@ -259,7 +263,7 @@ class BedView(SceneView):
         self.mark(self.scene.marking(hit[0], flat, normal))
 
     def _say_hint(self) -> None:
-        """What a click does now is said from the moment that something is pointed for."""
+        """Say what a click does now, as soon as the desk waits for the user to point at something."""
         self.hovered.emit(HINTS.get(self._state.pointing.kind, ""))
 
     def leaveEvent(self, event: QEvent) -> None:
@@ -298,7 +302,7 @@ class BedView(SceneView):
             super().keyPressEvent(event)
 
     def _escape(self) -> bool:
-        """Lets go of what is held, dragged or pointed at; whether there was something."""
+        """Let go of what is held, dragged or pointed at. Returns whether there was anything."""
         state = self._state
         if self.hand.drop():
             self.update()
@@ -314,7 +318,7 @@ class BedView(SceneView):
         return True
 
     def _ends_line(self, key: Qt.Key) -> bool:
-        """Whether a key ends the line that is being drawn, or takes its last point back."""
+        """Whether a key ended the line that is being drawn, or removed its last point."""
         placing, ends = self._state.placing, key in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
         if key == Qt.Key.Key_Backspace:
             placing.drop_point()

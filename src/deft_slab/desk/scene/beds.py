@@ -1,4 +1,6 @@
-"""The bed itself: ruled sheets with numbers, and the room above them where something does not fit into it."""
+"""The beds as they are drawn: ruled sheets with numbers, and the printer's room above them where a piece does not
+fit.
+"""
 
 from __future__ import annotations
 
@@ -34,12 +36,14 @@ _MARGIN = 40.0
 
 @dataclass(frozen=True, eq=False)
 class DrawnBeds:
-    """Attributes
+    """The beds, ready to draw.
+
+    Attributes
     ----------
     things : dict[str, Thing]
-        What is drawn of the beds.
+        What is drawn, by name.
     numbers : tuple[Said, ...]
-        The mm along their edges.
+        The mm along the edges.
     """
 
     things: dict[str, Thing]
@@ -47,14 +51,14 @@ class DrawnBeds:
 
 
 def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) -> DrawnBeds:
-    """The sheets of printers.
+    """Draw the beds of printers.
 
     Parameters
     ----------
     sheets : Sequence[tuple[float, Printer]]
-        Of each bed mm, where it begins along X, and its printer.
+        For each bed, where it begins along X in mm, and its printer.
     reach : mm
-        How far the pieces go, for an endless axis.
+        How far the pieces extend along X, in mm, for a printer with an endless axis.
     """
     ruled = []
     for start, printer in sheets:
@@ -69,10 +73,12 @@ def beds(sheets: Sequence[tuple[float, Printer]], reach: tuple[float, float]) ->
 
 @lru_cache(maxsize=8)
 def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[str, str, str]) -> DrawnBeds:
-    """Parameters
+    """The fine and the bold lines of sheets, with their colours.
+
+    Parameters
     ----------
     colours : tuple[str, str, str]
-        Of the sheet, of its fine lines and of the others.
+        The colours of the sheet, of its fine lines and of the bold ones.
     """
     sheets: list[list[float]] = []
     fine: list[list[list[float]]] = []
@@ -107,15 +113,15 @@ def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[st
 def too_large(
     sheets: Sequence[tuple[float, Printer]], pieces: Sequence[Piece], boxes: Sequence[Box]
 ) -> tuple[Lines | None, tuple[Said, ...]]:
-    """(the room that a printer has, on each bed where a piece leaves it; where and by how much); (None, nothing) where
-    all fit.
+    """The printer's room on each bed that a piece exceeds, with where and by how much; None and nothing where all
+    fit.
 
     Parameters
     ----------
     sheets : Sequence[tuple[float, Printer]]
-        Of each piece, mm where its bed begins along X, and its printer.
+        For each piece, where its bed begins along X in mm, and its printer.
     boxes : Sequence[Box]
-        Of each piece as it is drawn.
+        The box of each piece as it is drawn.
     """
     over = dict.fromkeys(sheet for sheet, piece in zip(sheets, pieces, strict=True) if not piece.fit.fits)
     if not over:

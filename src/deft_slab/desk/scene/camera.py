@@ -1,4 +1,4 @@
-"""Where the eye is: plain geometry, so that picking and handles need no toolkit."""
+"""The camera. Plain geometry, so that picking and handles need no toolkit."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ OPENING = 26.0
 
 @dataclass(frozen=True)
 class Camera:
-    """Looks at ``focus`` (mm, bed frame) from ``distance`` mm; azimuth and elevation in degrees, up is +Z."""
+    """Looks at ``focus`` (mm, bed frame) from ``distance`` mm. Azimuth and elevation are in degrees; +Z is up."""
 
     focus: tuple[float, float, float] = (110.0, 110.0, 60.0)
     distance: float = 620.0
@@ -25,7 +25,7 @@ class Camera:
 
     @property
     def frame(self) -> tuple[Floats, Floats, Floats]:
-        """(right, up, ahead) unit vectors."""
+        """Unit vectors to the right, up and ahead."""
         a, e = math.radians(self.azimuth), math.radians(self.elevation)
         back = np.array([math.cos(e) * math.cos(a), math.cos(e) * math.sin(a), math.sin(e)])
         right = np.array([-math.sin(a), math.cos(a), 0.0])
@@ -39,14 +39,16 @@ class Camera:
         return math.tan(math.radians(OPENING / 2))
 
     def ray(self, x: float, y: float, width: int, height: int) -> tuple[Floats, Floats]:
-        """(origin, unit direction) through a point of the view, in its pixels from the upper left."""
+        """The origin and unit direction of the ray through a point of the view, given in pixels from the upper left."""
         right, up, ahead = self.frame
         scale = 2.0 * self._half() / height
         towards = ahead + (x - width / 2) * scale * right + (height / 2 - y) * scale * up
         return self.eye, towards / np.linalg.norm(towards)
 
     def project(self, points: Floats, width: int, height: int) -> Floats:
-        """(n, 2): where points (n, 3) are seen, in pixels from the upper left; far away if behind the eye."""
+        """Where points (n, 3) appear, (n, 2) pixels from the upper left. Points behind the eye are placed far
+        outside the view.
+        """
         right, up, ahead = self.frame
         relative = np.atleast_2d(points) - self.eye
         depth = np.maximum(relative @ ahead, 1e-3)
@@ -56,32 +58,32 @@ class Camera:
         )
 
     def rays_along(self, vector: Floats, width: int, height: int) -> tuple[float, float, float]:
-        """The part along a vector of the ray through pixel (x, y), as base + per_x * x + per_y * y.
+        """The component along a vector of the ray through pixel (x, y), as base + per_x * x + per_y * y.
 
-        These rays are not of unit length: they go 1 mm deep into the view.
+        These rays are not of unit length: each extends 1 mm into the view.
         """
         right, up, ahead = (float(axis @ vector) for axis in self.frame)
         scale = 2.0 * self._half() / height
         return ahead + scale * (height / 2 * up - width / 2 * right), scale * right, -scale * up
 
     def pixel(self, height: int) -> float:
-        """mm that one pixel covers at the focus."""
+        """The size of one pixel at the focus, in mm."""
         return 2.0 * self._half() * self.distance / height
 
     def turned(self, dx: float, dy: float) -> Camera:
-        """After a drag of some pixels that turns the view."""
+        """The camera after a drag of (dx, dy) pixels that turns the view."""
         return replace(
             self, azimuth=(self.azimuth - 0.4 * dx) % 360.0, elevation=min(max(self.elevation + 0.4 * dy, -89.0), 89.0)
         )
 
     def moved(self, dx: float, dy: float, height: int) -> Camera:
-        """After a drag of some pixels that moves the view."""
+        """The camera after a drag of (dx, dy) pixels that moves the view."""
         right, up, _ = self.frame
         focus = np.array(self.focus) + self.pixel(height) * (-dx * right + dy * up)
         return replace(self, focus=(float(focus[0]), float(focus[1]), float(focus[2])))
 
     def nearer(self, factor: float, x: float, y: float, width: int, height: int) -> Camera:
-        """Nearer by a factor, keeping what is under a pixel in its place."""
+        """The camera nearer by a factor. What is under the given pixel stays there."""
         distance = min(max(self.distance / factor, 5.0), 2e4)
         kept = 1.0 - distance / self.distance
         right, up, _ = self.frame
@@ -91,7 +93,7 @@ class Camera:
         return replace(self, distance=distance, focus=(float(focus[0]), float(focus[1]), float(focus[2])))
 
     def framing(self, low: Floats, high: Floats, width: int, height: int) -> Camera:
-        """From the same side, so that a box fills the view."""
+        """The camera on the same side, so that a box fills the view."""
         corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
         middle = (low + high) / 2
         right, up, ahead = self.frame

@@ -1,7 +1,7 @@
-"""The one module that knows VTK: named things drawn into a picture that a plain widget shows.
+"""Draws named things into a picture. This is the one module that calls VTK.
 
-It renders off screen and hands the picture to Qt, so controls can lie over the view, a picture of the window
-includes it, and no native window has to be shared between two toolkits.
+It renders off screen and passes the picture to a plain widget. Controls can therefore lie over the view, a picture of
+the window includes it, and the two toolkits need not share a native window.
 """
 
 from __future__ import annotations
@@ -46,7 +46,7 @@ class SceneError(Exception):
 
 
 class Canvas:
-    """Named things, a camera, and the picture. All of it is called from the thread that made it."""
+    """Named things, a camera and the picture. All methods must be called from the thread that created the canvas."""
 
     def __init__(self) -> None:
         self._errors: list[str] = []
@@ -80,12 +80,13 @@ class Canvas:
             self._renderer.AddLight(light)
 
     def draw(self, things: Mapping[str, Thing], hidden: tuple[float, float] = (0.0, math.inf)) -> None:
-        """Draws these named things in place of those that are drawn; what differs in colour or pose alone is kept.
+        """Draw these named things instead of the previous ones. Where only the colour or the pose differs, the rest
+        is kept.
 
         Parameters
         ----------
         hidden : mm
-            Of what is clipped, nothing is drawn below the first and above the second.
+            Clipped things are drawn only between these two heights, in mm.
         """
         for name in [name for name in self._things if name not in things]:
             self._remove(name)
@@ -135,17 +136,22 @@ class Canvas:
     def picture(
         self, camera: Camera, width: int, height: int, *, ground: Colour, with_veils: bool = True, coarse: bool = False
     ) -> tuple[Bytes, Floats32]:
-        """(pixels (height, width, 3) uint8; depth (height, width) float32, mm along the view, inf where nothing is).
+        """Render the scene.
 
-        The top row comes first. Veils are drawn as one layer however many of their walls lie behind each other: the
-        scene is drawn without and with them, and the two pictures are mixed; they have no depth.
+        The top row comes first. Veils appear as one layer however many of their walls lie behind each other: the
+        scene is rendered without and with them, and the two pictures are mixed. Veils have no depth.
 
         Parameters
         ----------
         ground : Colour
-            What is seen where nothing is drawn.
+            The background colour.
         coarse : bool
-            What is drawn instead of something else is, and that is not.
+            Whether simplified things are drawn in place of the full ones.
+
+        Returns
+        -------
+        tuple of ((height, width, 3) uint8, (height, width) float32)
+            The pixels, and the depth in mm along the view direction, inf where there is nothing.
 
         Raises
         ------
@@ -177,7 +183,7 @@ class Canvas:
         return np.ascontiguousarray(pixels[::-1]), np.ascontiguousarray(depth[::-1])
 
     def _depth(self, width: int, height: int) -> Floats32:
-        """From the depth buffer, which holds (1/near - 1/z) / (1/near - 1/far)."""
+        """Distances from the depth buffer, which contains (1/near - 1/z) / (1/near - 1/far)."""
         buffer = vtkFloatArray()
         self._window.GetZbufferData(0, 0, width - 1, height - 1, buffer)
         near, far = self._renderer.GetActiveCamera().GetClippingRange()
@@ -195,7 +201,7 @@ class Canvas:
         return np.asarray(vtk_to_numpy(pixels).reshape(height, width, 3))
 
     def close(self) -> None:
-        """Lets go of everything; the canvas is of no use after. The connection to the screen ends with it."""
+        """Release everything, including the connection to the screen. The canvas cannot be used afterwards."""
         self.draw({})
         self._output.RemoveObserver(self._watch)
         self._window.RemoveRenderer(self._renderer)
@@ -255,7 +261,7 @@ def _actor(data: vtkPolyData) -> vtkActor:
 
 
 def _colour(actor: vtkActor, colour: Colour | Bytes) -> None:
-    """One colour, or one for each triangle."""
+    """Set one colour, or one for each triangle."""
     mapper = actor.GetMapper()
     if isinstance(colour, np.ndarray):
         scalars = numpy_to_vtk(np.ascontiguousarray(colour, np.uint8), deep=True)

@@ -15,10 +15,12 @@ from .scene_view import SceneView
 
 
 class Grab:
-    """Attributes
+    """What the mouse does to the selected cut.
+
+    Attributes
     ----------
     held
-        The name of the handle or grip that is dragged, "" for none.
+        The name of the handle or grip that is dragged; empty: none.
     """
 
     def __init__(self, view: SceneView, state: DeskState) -> None:
@@ -28,7 +30,7 @@ class Grab:
         self._frame: CutFrame | None = None
 
     def _places(self) -> dict[str, Floats]:
-        """(3,) places, bed frame, of all that can be dragged now."""
+        """The places (3,) in the bed frame of everything that can be dragged now."""
         view, state = self._view, self._state
         if view.scene is None or state.evaluated is None:
             return {}
@@ -36,7 +38,7 @@ class Grab:
         return grips(state, view.scene) if frame is None else handles(frame, view.camera, view.height())
 
     def under(self, at: QPointF) -> str:
-        """The name of what is under a pixel, "" for nothing."""
+        """The name of the handle or grip under a pixel; empty: none."""
         places = self._places()
         if not places:
             return ""
@@ -47,7 +49,7 @@ class Grab:
         return list(places)[nearest] if distance[nearest] <= REACH else ""
 
     def place(self, name: str) -> QPointF | None:
-        """Where a handle or grip is, in pixels of the view; None where there is none of that name."""
+        """The position of a handle or grip in pixels of the view; None where there is none of that name."""
         places, view = self._places(), self._view
         if name not in places:
             return None
@@ -55,7 +57,7 @@ class Grab:
         return QPointF(x, y)
 
     def press(self, at: QPointF) -> bool:
-        """Takes what is under a pixel; whether there is something."""
+        """Take hold of what is under a pixel. Returns whether there is anything."""
         self.held = self.under(at)
         if self.held and self._view.scene is not None:
             self._frame = frame_of_cut(self._state, self._view.scene)
@@ -63,12 +65,12 @@ class Grab:
         return bool(self.held)
 
     def drag(self, at: QPointF, stepped: bool) -> None:
-        """What is held follows the pointer.
+        """Let what is held follow the pointer.
 
         Parameters
         ----------
         stepped : bool
-            In whole mm, or 5 degrees.
+            Whether it moves in whole mm, or turns in steps of 5 degrees.
         """
         if self._frame is None:
             self._drag_grip(at)
@@ -76,14 +78,14 @@ class Grab:
             self._drag_handle(self._frame, at, stepped)
 
     def release(self) -> bool:
-        """Ends a drag, which becomes a step; whether there was one."""
+        """End a drag and record it as a step. Returns whether there was one."""
         held = self.drop()
         if held and self._state.draft is not None:
             self._state.settle(tr("turn a cut") if held in ("lean", "swing") else tr("move a cut"))
         return bool(held)
 
     def drop(self) -> str:
-        """Lets go; gives what was held."""
+        """Let go. Returns the name of what was held."""
         held, self.held, self._frame = self.held, "", None
         return held
 
@@ -92,7 +94,7 @@ class Grab:
         return view.camera.ray(at.x(), at.y(), view.width(), view.height())
 
     def _value(self, at: QPointF) -> float | None:
-        """What the drag of a handle measures: mm along the normal, or degrees about an axis of the sheet."""
+        """What dragging the handle to a pixel gives: mm along the normal, or degrees about an axis of the sheet."""
         frame = self._frame
         assert frame is not None
         origin, towards = self._ray(at)
@@ -125,8 +127,8 @@ class Grab:
         self._state.cutting.try_change(normal=tuple(model_normal.tolist()), offset=offset)
 
     def _drag_grip(self, at: QPointF) -> None:
-        """A grip of a cut that is not flat follows the pointer: a point of a line over the surface, else in the plane
-        that faces the eye.
+        """Let a grip of a cut that is not flat follow the pointer: over the surface for a point of a line, otherwise
+        in the plane that faces the eye.
         """
         state, view = self._state, self._view
         cut, scene = state.cut, view.scene
@@ -153,7 +155,7 @@ class Grab:
         state.cutting.try_change(**on_desk(cut).pulled(cut, pull))
 
     def _drag_border(self, at: QPointF, start: Floats) -> None:
-        """A place of a border goes over the skin of the model."""
+        """Let a place of a border follow the pointer over the surface of the model."""
         state, hit = self._state, self._view.hit(at, assembled=True)
         if state.cut is None or hit is None or state.pieces[hit[0]].solid.origin[hit[1]] < 0:
             return

@@ -15,7 +15,7 @@ Made = dict[str, tuple[tuple[object, ...], object]]
 
 
 class Making:
-    """Derived data, made once and taken over from scene to scene while what it is made of is the same."""
+    """Derived data, computed once and passed from scene to scene as long as its inputs are the same."""
 
     def __init__(self, before: Made) -> None:
         self._before = before
@@ -32,7 +32,7 @@ class Making:
 
 
 def _same(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
-    """Whether all of one are the other's: large things by what they are, others by what they are like."""
+    """Whether two tuples of inputs are the same. Large inputs are compared by identity, others by value."""
     large = (np.ndarray, Solid)
     return len(one) == len(other) and all(
         a is b or (not isinstance(a, large) and not isinstance(b, large) and a == b)

@@ -1,4 +1,4 @@
-"""What a scene is made of: values that say what is drawn where, and can be told from each other at no cost."""
+"""What a scene consists of: values that say what is drawn where, and that are cheap to compare."""
 
 from __future__ import annotations
 
@@ -14,17 +14,17 @@ Colour = tuple[float, float, float]
 
 @dataclass(frozen=True, eq=False)
 class Pose:
-    """Where something is drawn: turned by (3, 3), then shifted by (3,) mm."""
+    """Where something is drawn: a rotation (3, 3), then a shift (3,) in mm."""
 
     rotation: Floats = field(default_factory=lambda: np.eye(3))
     shift: Floats = field(default_factory=lambda: np.zeros(3))
 
     def of(self, points: Floats) -> Floats:
-        """Points (n, 3) of its own frame, bed frame."""
+        """Points (n, 3) of the thing's own frame, in the bed frame."""
         return np.asarray(points @ self.rotation.T + self.shift)
 
     def back(self, points: Floats) -> Floats:
-        """Points (n, 3) of the bed frame, in its own."""
+        """Points (n, 3) of the bed frame, in the thing's own frame."""
         return np.asarray((points - self.shift) @ self.rotation)
 
 
@@ -35,15 +35,15 @@ class Mesh:
     Attributes
     ----------
     vertices : (n, 3) float64, mm
-        In a frame of its own that lies in the bed frame by ``pose``.
+        In the mesh's own frame, which ``pose`` places in the bed frame.
     veil : bool
-        One translucent layer, however many of its walls lie behind each other.
+        Whether it appears as one translucent layer, however many of its walls lie behind each other.
     instead_of : str
-        The name of what it is drawn for while that is drawn coarsely.
+        The name of the thing that this mesh replaces in coarse pictures; empty: none.
     through : bool
-        Also where something stands before it.
+        Whether it is also visible through what stands before it.
     clipped : bool
-        Hidden below the height that the scene says.
+        Whether it is hidden outside the heights that the scene shows.
     """
 
     vertices: Floats
@@ -58,11 +58,11 @@ class Mesh:
     clipped: bool = False
 
     def at(self, pose: Pose) -> Mesh:
-        """The same elsewhere."""
+        """The same mesh in another pose."""
         return replace(self, pose=pose)
 
     def same_shape(self, other: Mesh) -> bool:
-        """Whether another one differs in its colours and its pose at most."""
+        """Whether another mesh differs at most in its colours and its pose."""
         return (
             self.vertices is other.vertices and self.triangles is other.triangles
             and (self.opacity, self.veil, self.through, self.lit, self.clipped)
@@ -72,11 +72,12 @@ class Mesh:
 
 @dataclass(frozen=True, eq=False)
 class Lines:
-    """Segments (k, 2, 3) mm, bed frame.
+    """Segments (k, 2, 3) in mm of the bed frame.
 
     Attributes
     ----------
     width : float, pixels
+        The width of the lines, in pixels.
     """
 
     segments: Floats

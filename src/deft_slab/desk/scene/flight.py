@@ -1,4 +1,4 @@
-"""Flying to a place: the view turns to an overhang spot, a seam, or something that a check has found."""
+"""Flying to a place: the view turns to an overhang spot, a seam, or something that the check found."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _MOTION = 250
 
 
 class Flight(QObject):
-    """Of one view."""
+    """Moves the camera of one view."""
 
     def __init__(self, view: SceneView, state: DeskState) -> None:
         super().__init__(view)
@@ -40,7 +40,7 @@ class Flight(QObject):
             part.flown_to.connect(self._fly_to_place)
 
     def _fly_to(self, number: int, spot: OverhangSpot) -> None:
-        """Looks at an overhang spot from below and outside, and marks it."""
+        """Look at an overhang spot from below and outside, and mark it."""
         scene = self._view.scene
         if scene is None or self._state.view.in_place:
             return
@@ -58,7 +58,7 @@ class Flight(QObject):
         self._fly(place, distance, azimuth, -24.0)
 
     def _fly_to_seam(self, seen: Place) -> None:
-        """Looks at a place of a seam or of a cut from outside."""
+        """Look at a place of a seam or of a cut from outside."""
         scene = self._view.scene
         if scene is None:
             return
@@ -73,8 +73,8 @@ class Flight(QObject):
         self._fly(place, max(0.5 * float(np.linalg.norm(high - low)), 60.0), azimuth, elevation)
 
     def _fly_to_found(self, number: int, found: Finding) -> None:
-        """Looks at something that was found in the layers: from below and outside at what begins in the air, with what
-        is below cut away; into pockets from above, with what is above cut away.
+        """Look at something that was found in the layers. An island is seen from below and outside with everything
+        below it cut away, a pocket from above with everything above it cut away.
         """
         scene = self._view.scene
         if scene is None or number >= len(scene.placed):
@@ -98,7 +98,7 @@ class Flight(QObject):
         self._fly(place, min(across, 1.5 * size), azimuth, 38.0 if into else -14.0)
 
     def _fly_to_place(self, number: int, place: Floats, outward: Floats) -> None:
-        """Looks at a place of a piece from outside, along the way out of it."""
+        """Look at a place of a piece from outside, against its outward direction."""
         scene = self._view.scene
         if scene is None or number >= len(scene.placed):
             return
@@ -115,7 +115,9 @@ class Flight(QObject):
         self._fly(at, max(0.4 * float(np.linalg.norm(high - low)), 40.0), azimuth, elevation)
 
     def _outside(self, out: Floats) -> float:
-        """Degrees: where one looks from along a way out (3,) mm; as now where that is upright."""
+        """The azimuth in degrees from which an outward direction (3,) is seen from outside. A vertical direction
+        keeps the present azimuth.
+        """
         level = np.hypot(out[0], out[1]) > 1.0
         return float(np.degrees(np.arctan2(out[1], out[0]))) if level else self._view.camera.azimuth
 
@@ -131,7 +133,7 @@ class Flight(QObject):
             self._view.look(self._to)
 
     def _move(self, share: float) -> None:
-        """Looks from a share of the way, round the shorter side."""
+        """Move the camera to a fraction of the path, turning through the smaller angle."""
         if self._at is not None and self._view.camera != self._at:
             self._motion.stop()  # somebody has turned the view meanwhile
             return
@@ -140,7 +142,7 @@ class Flight(QObject):
 
 
 def _between(start: Camera, end: Camera, share: float) -> Camera:
-    """A camera on the way from one to another: 0 is the first, 1 the other."""
+    """A camera between two others; 0 gives the first, 1 the second."""
     turn = (end.azimuth - start.azimuth + 180.0) % 360.0 - 180.0
     x, y, z = (a + share * (b - a) for a, b in zip(start.focus, end.focus, strict=True))
     return replace(

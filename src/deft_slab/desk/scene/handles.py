@@ -1,4 +1,4 @@
-"""The handles of a straight cut: where they are, and what dragging one does. Plain geometry, mm, bed frame."""
+"""The handles of a straight cut: where they are, and what dragging one does. Plain geometry in mm of the bed frame."""
 
 from __future__ import annotations
 
@@ -20,16 +20,16 @@ REACH = 12.0
 
 @dataclass(frozen=True, eq=False)
 class CutFrame:
-    """A cut as it is drawn.
+    """A straight cut as it is drawn.
 
     Attributes
     ----------
     centre : array of float64
         The point of the plane nearest to the middle of the model.
     normal, along, across : array of float64
-        Unit vectors; the last two lie in the plane.
+        Unit vectors; ``along`` and ``across`` lie in the plane.
     half_along, half_across : float
-        Half the size of the drawn sheet, mm.
+        Half the size of the drawn sheet, in mm.
     """
 
     centre: Floats
@@ -45,7 +45,7 @@ class CutFrame:
         return np.array([self.centre - a - b, self.centre + a - b, self.centre + a + b, self.centre - a + b])
 
     def handles(self, arm: float) -> dict[str, Floats]:
-        """Places of the handles: "move" along the normal, "lean" and "swing" on the edges of the sheet."""
+        """The places of the handles: "move" lies along the normal, "lean" and "swing" on the edges of the sheet."""
         return {
             "move": self.centre + arm * self.normal,
             "lean": self.centre + self.half_along * self.along,
@@ -70,18 +70,18 @@ def cut_frame(normal: Floats, offset: float, low: Floats, high: Floats) -> CutFr
 
 
 def handles(frame: CutFrame, camera: Camera, height: int) -> dict[str, Floats]:
-    """Places of a cut's handles, the same size on the screen from near and far.
+    """The places of a cut's handles, at the same distance on the screen whatever the zoom.
 
     Parameters
     ----------
     height : int
-        Pixels of the view.
+        The height of the view, in pixels.
     """
     return frame.handles(_ARM * camera.pixel(max(height, 1)))
 
 
 def moved_along(origin: Floats, towards: Floats, point: Floats, axis: Floats) -> float:
-    """How far along an axis through a point the nearest place to a ray is."""
+    """How far along an axis through a point the place nearest to a ray lies."""
     cross = np.cross(axis, towards)
     square = float(cross @ cross)
     if square < 1e-9:  # looking along the axis: no telling
@@ -90,7 +90,9 @@ def moved_along(origin: Floats, towards: Floats, point: Floats, axis: Floats) ->
 
 
 def angle_about(origin: Floats, towards: Floats, point: Floats, axis: Floats, zero: Floats) -> float | None:
-    """Degrees, about an axis through a point, from the direction ``zero`` to where a ray meets the plane across it."""
+    """The angle in degrees about an axis through a point, from the direction ``zero`` to where a ray meets the plane
+    perpendicular to the axis; None where it does not meet it.
+    """
     facing = float(towards @ axis)
     if abs(facing) < 0.05:
         return None
@@ -99,7 +101,7 @@ def angle_about(origin: Floats, towards: Floats, point: Floats, axis: Floats, ze
 
 
 def leaned(normal: Floats, axis: Floats, degrees: float) -> Floats:
-    """A normal turned about a unit axis (Rodrigues)."""
+    """A normal rotated about a unit axis (Rodrigues' formula)."""
     turn = math.radians(degrees)
     return np.asarray(
         normal * math.cos(turn) + np.cross(axis, normal) * math.sin(turn)

@@ -1,4 +1,4 @@
-"""What a click or a drag does now, in words: by what is pointed at, or by what is under the pointer."""
+"""What a click or a drag does now, in words. It depends on what the desk waits for and on what is under the pointer."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What is painted over the picture of the bed, as a value: cuts and their grips, seams, guests' room, what is read."""
+"""What is painted over the picture of the bed, as a value: cuts and their grips, seams, the room around guests, and
+readings.
+"""
 
 from __future__ import annotations
 
@@ -33,13 +35,14 @@ _MOST_FLAGS = 6
 
 @dataclass(frozen=True, eq=False)
 class InkLine:
-    """Segments (k, 2, 3) mm, bed frame, in one colour (3,) or one each (k, 3).
+    """Segments (k, 2, 3) in mm of the bed frame, in one colour (3,) or in one each (k, 3).
 
     Attributes
     ----------
     width : float, pixels
+        The width of the lines, in pixels.
     through : bool
-        Also where something stands before them.
+        Whether they are also visible through what stands before them.
     """
 
     segments: Floats
@@ -50,12 +53,12 @@ class InkLine:
 
 @dataclass(frozen=True, eq=False)
 class Flag:
-    """Words beside a place (3,) mm, bed frame.
+    """Words beside a place (3,) in mm of the bed frame.
 
     Attributes
     ----------
     always : bool
-        Also where it lies over another one.
+        Whether it is also shown where it overlaps another flag.
     """
 
     place: Floats
@@ -66,19 +69,22 @@ class Flag:
 
 @dataclass(eq=False)
 class Ink:
-    """Attributes
+    """Everything that is painted over a scene.
+
+    Attributes
     ----------
     dots : list[tuple[Floats, str]]
-        (points (k, 3), colour).
+        Points (k, 3) and their colour.
     grips : dict[str, Floats]
         What can be dragged of a cut that is not flat.
-    frame : CutFrame | None
-        Of a flat one.
     points : dict[str, Floats]
-        Of the line that is being drawn.
+        The points of the line that is being drawn.
+    frame : CutFrame | None
+        The sheet of a flat cut.
     dimensions : Box | None
         The box whose size is shown.
     reading : (what was read, its points in the bed frame)
+        What was measured, with its points in the bed frame.
     """
 
     strokes: list[InkLine] = field(default_factory=list)
@@ -139,7 +145,7 @@ def frame_of_cut(state: DeskState, scene: Scene) -> CutFrame | None:
 
 
 def grips(state: DeskState, scene: Scene) -> dict[str, Floats]:
-    """Places, bed frame, of what can be dragged of the selected cut where it is not flat."""
+    """The places, in the bed frame, of what can be dragged of the selected cut if it is not flat."""
     cut = state.cut
     if cut is None or not _shows(state, scene, cut):
         return {}
@@ -149,18 +155,18 @@ def grips(state: DeskState, scene: Scene) -> dict[str, Floats]:
 
 
 def model_box(scene: Scene) -> Box:
-    """(low, high) of the standing model's box, as it lies in the model frame."""
+    """The low and the high corner of the standing model's box, in the model frame."""
     low, high = scene.model_box
     return turned_box(low - scene.model.shift, high - scene.model.shift, scene.model.rotation.T)
 
 
 def _on_model(scene: Scene, segments: Floats) -> Floats:
-    """Segments (k, 2, 3) of the model frame, bed frame."""
+    """Segments (k, 2, 3) of the model frame, in the bed frame."""
     return scene.model.of(segments.reshape(-1, 3)).reshape(-1, 2, 3)
 
 
 def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
-    """The outline of the selected cut where it is not flat, where it stops, and the line that is being drawn."""
+    """Add the outline of a selected cut that is not flat, where the cut stops, and the line that is being drawn."""
     cut = state.cut
     if cut is not None and _shows(state, scene, cut):
         outline = on_desk(cut).outline(cut, model_box(scene))
@@ -179,7 +185,7 @@ def _add_cut(ink: Ink, state: DeskState, scene: Scene) -> None:
 
 
 def _seams(state: DeskState, scene: Scene) -> list[InkLine]:
-    """Each seam, grey where hidden to madder where in sight; while something is dragged of the draft mesh, all
+    """The seams, coloured from grey where hidden to madder where visible. While a draft mesh is dragged, all are
     madder.
     """
     dragged = state.draft is not None
@@ -210,7 +216,7 @@ def _contact(state: DeskState, outcome: Outcome, scene: Scene) -> list[InkLine]:
 
 
 def _add_numbers(ink: Ink, state: DeskState, scene: Scene) -> None:
-    """The number of each piece beside it, while they are pulled apart."""
+    """Add the number of each piece beside it, while the pieces are pulled apart."""
     if not scene.standing or len(scene.placed) < 2 or state.step not in ("Cut", "Join"):
         return
     for number, one in enumerate(scene.placed):
@@ -229,7 +235,7 @@ _THIN = {
 
 
 def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) -> None:
-    """Where the cuts left crumbs, too little material, or a bridge."""
+    """Add the places where the cuts leave crumbs, too little material or a bridge."""
     if state.step != "Cut" or not scene.standing or state.draft is not None:
         return
     for report in outcome.cuts.values():
@@ -249,7 +255,7 @@ def _add_troubles(ink: Ink, state: DeskState, scene: Scene, outcome: Outcome) ->
 
 
 def _add_found(ink: Ink, state: DeskState, scene: Scene) -> None:
-    """What was found by the check: dots where islands begin that nothing holds, and words at what was flown to."""
+    """Add what the check found: dots where unsupported islands begin, and words where the view flew to."""
     if state.step != "Check" or scene.standing:
         return
     checking = state.checking
@@ -268,7 +274,7 @@ def _add_found(ink: Ink, state: DeskState, scene: Scene) -> None:
 
 
 def _add_vents(ink: Ink, state: DeskState, scene: Scene) -> None:
-    """The number of each vent of the selected piece, and whether it misses its void."""
+    """Add the number of each vent of the selected piece, and whether the vent misses its void."""
     hollow = state.hollowing.hollow if state.step == "Check" and not scene.standing else None
     if hollow is None or state.selected_piece >= len(scene.placed):
         return
@@ -293,7 +299,7 @@ def _add_vents(ink: Ink, state: DeskState, scene: Scene) -> None:
 
 
 def found_words(found: Finding) -> str:
-    """A few words for something that was found, as on a flag."""
+    """A few words about a finding, for a flag."""
     match found:
         case Island():
             return tr("island, {area}", area=text.small_area(found.area))
@@ -312,7 +318,7 @@ def found_words(found: Finding) -> str:
 
 
 def _add_rooms(ink: Ink, showing: SceneSubject, scene: Scene) -> None:
-    """Where guests poke through, and how much air is around them."""
+    """Add where guests poke through, and how much air is around them."""
     for room in rooms_of(showing).values():
         if len(room.poking):
             shown = room.poking[:: max(1, len(room.poking) // _MOST_DOTS)]
@@ -328,7 +334,9 @@ def _add_rooms(ink: Ink, showing: SceneSubject, scene: Scene) -> None:
 
 
 def pole_of(state: DeskState, scene: Scene) -> Pole | None:
-    """What leans and turns the selected piece by pulling; None while it is not turned so."""
+    """The pole that leans and turns the selected piece when it is pulled; None while the piece cannot be turned that
+    way.
+    """
     if state.pointing.kind != "turn" or not scene.placed or state.view.in_place:
         return None
     low, high = scene.placed[min(state.selected_piece, len(scene.placed) - 1)].box

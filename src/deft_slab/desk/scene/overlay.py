@@ -1,7 +1,7 @@
-"""Strokes over the picture of the bed: lines, grips, the sheet of a cut, flags with words.
+"""Strokes over the picture of the bed: lines, grips, the sheet of a cut, and flags with words.
 
-The picture comes with the depth of each of its pixels, so what lies behind a piece is left out or faint, and dragging
-a handle costs a repaint and not a rendering of the whole scene.
+The picture comes with the depth of each pixel, so what lies behind a piece is omitted or faint. Dragging a handle
+costs one repaint, and the scene is not rendered again.
 """
 
 from __future__ import annotations
@@ -28,7 +28,9 @@ _BEAD = 6.0
 def paint_lines(
     painter: QPainter, picture: Picture, segments: Floats, colours: Floats, width: float, *, through: bool = False
 ) -> None:
-    """Segments (k, 2, 3) in one colour (3,) or one each (k, 3), 0 to 255; only what is in sight, unless ``through``."""
+    """Paint segments (k, 2, 3) in one colour (3,) or in one each (k, 3), with values from 0 to 255. Only visible
+    parts are painted, unless ``through`` is set.
+    """
     if not len(segments):
         return
     keep = np.ones(len(segments), np.bool_) if through else picture.visible(segments.mean(axis=1))
@@ -50,7 +52,7 @@ def _lines(ends: Floats) -> list[QLineF]:
 
 
 def paint_cut(painter: QPainter, picture: Picture, frame: CutFrame, at: dict[str, Floats], grabbed: str) -> None:
-    """The sheet of a cut where it is in sight, its edge, and its handles over everything."""
+    """Paint the visible part of a cut's sheet, its edge, and its handles over everything."""
     _paint_sheet(painter, picture, frame)
     corners = frame.corners
     steps = np.linspace(0, 1, 49)[:, None, None]
@@ -71,7 +73,7 @@ def paint_cut(painter: QPainter, picture: Picture, frame: CutFrame, at: dict[str
 
 
 def paint_grips(painter: QPainter, picture: Picture, grips: dict[str, Floats], grabbed: str) -> None:
-    """What can be dragged of a cut, over everything."""
+    """Paint what can be dragged of a cut, over everything."""
     for name, place in grips.items():
         at = picture.seen_at(place)
         painter.setPen(QPen(QColor(palette.MADDER), 2))
@@ -81,7 +83,7 @@ def paint_grips(painter: QPainter, picture: Picture, grips: dict[str, Floats], g
 
 
 def paint_dots(painter: QPainter, picture: Picture, points: Floats, colour: str) -> None:
-    """Small dots at points (n, 3), over everything."""
+    """Paint small dots at points (n, 3), over everything."""
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(colour))
     for at in picture.seen(points):
@@ -90,7 +92,7 @@ def paint_dots(painter: QPainter, picture: Picture, points: Floats, colour: str)
 
 
 def paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tuple[int, int]) -> None:
-    """A short text in a box beside a point, kept inside the view."""
+    """Paint a short text in a box beside a point, kept inside the view."""
     metrics = QFontMetricsF(painter.font())
     width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 6
     left = min(max(at.x() + 12, 4.0), size[0] - width - 4)
@@ -115,7 +117,9 @@ def _arrow_head(start: QPointF, tip: QPointF) -> QPolygonF:
 
 
 def _paint_sheet(painter: QPainter, picture: Picture, frame: CutFrame) -> None:
-    """Each pixel's ray meets the plane of the cut somewhere; it is tinted if that is on the sheet and in sight."""
+    """Tint the sheet of a cut. The ray of each pixel meets the cut's plane; the pixel is tinted if that point lies
+    on the sheet and is visible.
+    """
     camera, (height, width) = picture.camera, picture.depth.shape
     eye, finer = camera.eye, picture.finer
     seen = camera.project(frame.corners, *picture.size) * finer

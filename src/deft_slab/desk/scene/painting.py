@@ -1,4 +1,4 @@
-"""Painting over the picture of a scene: what belongs to it and is no surface, and the ink of the desk."""
+"""Paints over the picture of a scene: what belongs to the scene but is not a surface, and the ink of the desk."""
 
 from __future__ import annotations
 
@@ -25,10 +25,12 @@ _FLAG = (130.0, 26.0)
 
 
 def paint_marks(painter: QPainter, picture: Picture, points: dict[int, Floats]) -> None:
-    """Parameters
+    """Paint the points of marked faces.
+
+    Parameters
     ----------
     points : (k, 3)
-        Of each kind, mm, bed frame.
+        Points (k, 3) for each kind of mark, in mm of the bed frame.
     """
     marks = ((1, palette.TEAL), (2, palette.AMBER), (4, palette.INK), (8, palette.MADDER), (16, palette.TEAL))
     for bit, colour in marks:
@@ -57,7 +59,7 @@ def paint_marks(painter: QPainter, picture: Picture, points: dict[int, Floats]) 
 
 
 def paint_numbers(painter: QPainter, picture: Picture, said: Sequence[Said]) -> None:
-    """Words at places of the bed, where they are in sight and do not run into each other; the first ones win."""
+    """Paint words at places of the bed that are visible. Where two would overlap, the earlier one is painted."""
     if not said:
         return
     font = QFont(painter.font())
@@ -93,7 +95,7 @@ def paint_reading(painter: QPainter, picture: Picture, reading: Reading, points:
 
 
 def paint_dimensions(painter: QPainter, picture: Picture, low: Floats, high: Floats) -> None:
-    """Width, depth and height of a box along its lower front edges and one upright one."""
+    """Paint the width, depth and height of a box along its lower front edges and one vertical edge."""
     (x0, y0, z0), (x1, y1, z1) = low, high
     off = 0.03 * float(np.linalg.norm(high - low))
     lines = (
@@ -121,7 +123,9 @@ def paint_dimensions(painter: QPainter, picture: Picture, low: Floats, high: Flo
 
 
 def paint_scene(painter: QPainter, picture: Picture, scene: Scene) -> None:
-    """What belongs to a scene and is no surface: the numbers of the beds, marks, open edges, what is too large."""
+    """Paint what belongs to a scene but is not a surface: the numbers of the beds, marks, open edges, and where
+    pieces are too large.
+    """
     paint_numbers(painter, picture, scene.numbers)
     paint_marks(painter, picture, scene.marks)
     paint_lines(painter, picture, scene.open_edges, rgb(palette.AMBER), 3.0)
@@ -130,7 +134,9 @@ def paint_scene(painter: QPainter, picture: Picture, scene: Scene) -> None:
 
 
 def paint_ink(painter: QPainter, picture: Picture, ink: Ink, grabbed: str) -> None:
-    """Parameters
+    """Paint the ink of the desk.
+
+    Parameters
     ----------
     grabbed : str
         The name of the grip or handle that is held.
@@ -157,5 +163,5 @@ def paint_ink(painter: QPainter, picture: Picture, ink: Ink, grabbed: str) -> No
 
 
 def _lie_over(one: QPointF, other: QPointF) -> bool:
-    """Whether two flags at these places would lie over each other."""
+    """Whether flags at these two places would overlap."""
     return abs(one.x() - other.x()) <= _FLAG[0] and abs(one.y() - other.y()) <= _FLAG[1]

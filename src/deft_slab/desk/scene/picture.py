@@ -1,4 +1,4 @@
-"""A picture of a scene as it was drawn, with the depth of each of its pixels."""
+"""A rendered picture of a scene, with the depth of each pixel."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ from .camera import Camera
 
 @dataclass(frozen=True, eq=False)
 class Picture:
-    """A scene as it was drawn.
+    """A rendered scene.
 
     Attributes
     ----------
     depth : (height, width) float32
-        Of the pixels of the screen, mm along the view direction, inf where nothing is.
+        Of the pixels of the screen, in mm along the view direction; inf where there is nothing.
     size : (width, height)
-        In pixels of the widget, of which one may be several of the screen.
+        In pixels of the widget. One of them may be several pixels of the screen.
     """
 
     camera: Camera
@@ -31,19 +31,21 @@ class Picture:
 
     @property
     def finer(self) -> float:
-        """How many pixels of the screen one of the widget is across."""
+        """The number of screen pixels across one pixel of the widget."""
         return float(self.depth.shape[1] / self.size[0])
 
     def seen(self, points: Floats) -> list[QPointF]:
-        """Where points (n, 3) are seen, in pixels of the widget."""
+        """Where points (n, 3) appear, in pixels of the widget."""
         return [QPointF(x, y) for x, y in self.camera.project(points, *self.size).tolist()]
 
     def seen_at(self, place: Floats) -> QPointF:
-        """Where a point (3,) is seen."""
+        """Where a point (3,) appears."""
         return self.seen(place[None])[0]
 
     def place_at(self, x: float, y: float) -> tuple[Floats, Floats] | None:
-        """(place (3,) mm, unit normal (3,) towards the eye) of the surface under a pixel; None where there is none."""
+        """The surface under a pixel: its place (3,) in mm and the unit normal (3,) towards the eye; None where there
+        is none.
+        """
         found = [self._surface(x + dx, y + dy) for dx, dy in ((0, 0), (3, 0), (0, 3))]
         if found[0] is None:
             return None
@@ -65,7 +67,7 @@ class Picture:
         return np.asarray(origin + float(self.depth[line, column]) / float(towards @ self.camera.frame[2]) * towards)
 
     def visible(self, points: Floats) -> Bools:
-        """(n,) whether points (n, 3) are not behind something, by a small margin."""
+        """Whether each of the points (n, 3) is visible, with a small margin."""
         height, width = self.depth.shape
         x, y = np.floor(self.camera.project(points, width, height)).astype(int).T
         inside = (x >= 0) & (x < width) & (y >= 0) & (y < height)

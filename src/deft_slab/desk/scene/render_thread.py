@@ -1,6 +1,6 @@
-"""Pictures are drawn in a thread of their own, to which VTK belongs: the window answers while one is made.
+"""Renders pictures on a thread of its own, which owns VTK, so that the window stays responsive.
 
-VTK lets go of Python's lock while it renders, so a thread is enough.
+VTK releases Python's lock while it renders, so a thread is enough.
 """
 
 from __future__ import annotations
@@ -28,18 +28,18 @@ drawing_thread = side_thread("drawing")
 
 @dataclass(frozen=True, eq=False)
 class Wanted:
-    """A picture that is asked for.
+    """A picture that was requested.
 
     Attributes
     ----------
     scene : Scene
-        What is seen.
+        What is shown.
     things : Mapping[str, Thing]
         How it is drawn.
     size : (width, height)
         In pixels of the widget.
     ratio : float
-        Pixels of the picture to one of the widget.
+        Pixels of the picture for each pixel of the widget.
     veils, coarse : bool
         See ``Canvas.picture``.
     """
@@ -56,12 +56,12 @@ class Wanted:
 
 @dataclass(frozen=True, eq=False)
 class Rendered:
-    """A picture that was made.
+    """A finished picture.
 
     Attributes
     ----------
     seconds : float
-        That it took.
+        How long it took to render.
     """
 
     wanted: Wanted
@@ -70,28 +70,28 @@ class Rendered:
 
 
 class Easel:
-    """Draws for one view. Of the pictures that are asked for while one is made, only the last is drawn."""
+    """Renders for one view. If several pictures are requested while one is being made, only the last is rendered."""
 
     def __init__(self, view: QObject, show: Callable[[Rendered], None]) -> None:
         """Parameters
         ----------
         show : Callable[[Rendered], None]
-            Is called in the window with each picture.
+            Called on the UI thread with each picture.
         """
         self._aside, self._show = Aside(view, drawing_thread), show
         self._canvas: Canvas | None = None
 
     @property
     def draws(self) -> bool:
-        """Whether a picture that was asked for is still to come."""
+        """Whether a requested picture is still to come."""
         return self._aside.busy
 
     def draw(self, wanted: Wanted) -> None:
-        """Asks for a picture."""
+        """Request a picture."""
         self._aside.ask(lambda: self._drawn(wanted), self._show)
 
     def close(self) -> None:
-        """Lets go of VTK, once the picture that is being made is done."""
+        """Release VTK once the present picture is finished."""
         self._aside.close(self._let_go)
         self._aside.deleteLater()
 

@@ -1,6 +1,7 @@
-"""What is drawn of a plan, as a value: ``scene_of`` says it, and whoever draws it draws the difference to before.
+"""What is drawn of a plan, as a value. ``scene_of`` builds it; whoever draws it draws only the difference from the
+previous one.
 
-Plain data, without Qt or VTK: the main view, the twin view and the small pictures of the ledger are made of it.
+Plain data without Qt or VTK. The main view, the twin view and the small pictures of the ledger are made from it.
 """
 
 from __future__ import annotations
@@ -42,8 +43,9 @@ class Placed:
     Attributes
     ----------
     box : (low, high), mm, bed frame
+        Its low and high corner, in mm of the bed frame.
     drawn : bool
-        It is not hidden.
+        Whether it is not hidden.
     """
 
     piece: Piece
@@ -54,30 +56,32 @@ class Placed:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """Attributes
+    """Everything that is drawn.
+
+    Attributes
     ----------
     things : dict[str, Thing]
         What is drawn, by name.
     placed : tuple[Placed, ...]
         The pieces.
     box : Box
-        Of all that is drawn.
+        The box of everything that is drawn.
     model : Pose
-        Where the standing model is, and its box.
+        The pose of the standing model.
     hidden : mm
-        Nothing of the pieces is drawn below the first and above the second.
+        Pieces are drawn only between these two heights, in mm.
     numbers : tuple[Said, ...]
-        On the beds.
+        Words on the beds.
     over : tuple[Said, ...]
-        Where pieces leave the printer's room.
+        Where pieces exceed the printer's room.
     marks : (k, 3)
-        Points of each kind of mark.
+        Points (k, 3) of each kind of mark.
     open_edges : (k, 2, 3) float64, mm, bed frame
-        None where the surface is closed or parted.
+        Segments in the bed frame; None where the surface is closed or cut.
     arrangement : tuple[object, ...]
-        Differs where the pieces are put elsewhere as a whole, so that they should be framed anew.
+        Changes when the pieces move as a whole, so that the view frames them again.
     made_of : Made
-        Of what derived data was made, so that the next scene takes over what is the same.
+        The inputs of derived data, so that the next scene can keep what is unchanged.
     """
 
     things: dict[str, Thing]
@@ -97,12 +101,12 @@ class Scene:
     def hit(
         self, origin: Floats, towards: Floats, *, assembled: bool = False
     ) -> tuple[int, int, Floats] | None:
-        """(piece, facet, place in mm of the model frame) that a ray of the bed frame meets first.
+        """The first piece, facet and place (mm, model frame) that a ray of the bed frame meets.
 
         Parameters
         ----------
         assembled : bool
-            As if all pieces were where they belong on the model, where seams are drawn.
+            Whether all pieces count as being in their place on the model, where seams are drawn.
         """
         best: tuple[float, int, int, Floats] | None = None
         for number, one in enumerate(self.placed):
@@ -116,12 +120,12 @@ class Scene:
         return best[1:] if best else None
 
     def marking(self, number: int, facets: NDArray[np.generic], off: Floats) -> Mesh:
-        """Some facets of a piece, marked.
+        """A mesh that marks some facets of a piece.
 
         Parameters
         ----------
         off : (3,) float64
-            Unit vector, model frame, the way on which it lies before them.
+            Unit vector of the model frame along which the marking is drawn in front of the facets.
         """
         one = self.placed[number]
         solid, pose = one.piece.solid, one.pose
@@ -134,12 +138,12 @@ _FITTED = 0.5
 
 
 def scene_of(showing: SceneSubject, before: Scene | None = None) -> Scene:
-    """What is drawn of a showing.
+    """Build the scene of a subject.
 
     Parameters
     ----------
     before : Scene | None
-        A scene of which is taken over what is the same.
+        The previous scene, from which unchanged parts are kept.
     """
     making = Making(before.made_of if before is not None else {})
     things: dict[str, Thing] = {}
@@ -192,14 +196,14 @@ def _around(boxes: Sequence[Box]) -> Box:
 
 
 def _turned_box(name: str, solid: Solid, rotation: Floats, making: Making) -> Box:
-    """(low, high) of a turned solid, not shifted."""
+    """The low and high corner of a rotated solid, before any shift."""
     made_of = (solid.vertices, rotation.tobytes())
     low, high = making.once(name, made_of, partial(solid.turned_bounds, rotation))
     return low, high
 
 
 def _placed(showing: SceneSubject, making: Making) -> tuple[Pose, Box, list[Placed]]:
-    """(where the standing model is, its box, the pieces)."""
+    """The pose of the standing model, its box, and the pieces."""
     outcome, printer = showing.outcome, showing.printer
     rotation = outcome.plan.tilt.rotation
     boxes = [_turned_box(f"stood {n}", one.solid, rotation, making) for n, one in enumerate(outcome.pieces)]
@@ -225,7 +229,7 @@ def _placed(showing: SceneSubject, making: Making) -> tuple[Pose, Box, list[Plac
 
 
 def _pulls(showing: SceneSubject) -> Floats:
-    """(pieces, 3) mm, model frame: how far each piece is pulled away; none while the whole is shown."""
+    """How far each piece is pulled away, (pieces, 3) in mm of the model frame; zero while the whole model is shown."""
     outcome, fitted = showing.outcome, showing.view.fitted
     if showing.sizing:
         return np.zeros((len(outcome.pieces), 3))
@@ -262,7 +266,7 @@ def _piece(showing: SceneSubject, number: int, one: Placed, making: Making) -> d
 
 
 def _posts(showing: SceneSubject, placed: Sequence[Placed]) -> dict[str, Thing]:
-    """The posts of the pieces, where these sit on the bed."""
+    """The posts of the pieces, where the pieces are on the bed."""
     found: dict[str, Thing] = {}
     if showing.evaluated is None or showing.standing or not showing.view.show_support:
         return found
@@ -276,7 +280,7 @@ def _posts(showing: SceneSubject, placed: Sequence[Placed]) -> dict[str, Thing]:
 
 
 def _faces(showing: SceneSubject, placed: Sequence[Placed]) -> dict[str, Thing]:
-    """The filled sections of the pieces, where these are cut off."""
+    """The filled sections of the pieces where they are cut off."""
     found: dict[str, Thing] = {}
     for face in showing.view.faces:
         if face.number < len(placed) and placed[face.number].drawn and len(face.triangles):
@@ -287,7 +291,7 @@ def _faces(showing: SceneSubject, placed: Sequence[Placed]) -> dict[str, Thing]:
 
 
 def _colours(showing: SceneSubject, number: int, piece: Piece, making: Making) -> Bytes:
-    """(m, 3): the overhang, or walls that are too thin, on the colour of the piece; cut faces paler."""
+    """The colour of each facet (m, 3): overhang or thin walls over the colour of the piece, with paler cut faces."""
     several = len(showing.pieces) > 1
     base = PIECES[(piece.number - 1) % len(PIECES)] if several else palette.STONE
     walls = None
@@ -314,13 +318,13 @@ def _colours(showing: SceneSubject, number: int, piece: Piece, making: Making) -
 
 
 def _thin(walls: Floats32, limit: float) -> Floats32:
-    """(m,) the share by which a wall is thinner than a limit, -1 where it is not."""
+    """By what fraction each wall is thinner than the limit, (m,); -1 where it is not."""
     share = 1.0 - walls / max(limit, 1e-9)
     return np.where(walls < limit, share, -1.0).astype(np.float32)
 
 
 def _copies(showing: SceneSubject, making: Making) -> tuple[dict[str, Thing], list[Box]]:
-    """(the further copies of the pieces, paler; the box of each)."""
+    """The further copies of the pieces, in paler colours, and the box of each."""
     assert showing.evaluated is not None
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
@@ -338,7 +342,7 @@ def _copies(showing: SceneSubject, making: Making) -> tuple[dict[str, Thing], li
 
 
 def _at_size(showing: SceneSubject, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:
-    """(the guests, and the surface as it came where that is looked at; the box of each)."""
+    """The guests, the original surface while it is looked at, and the box of each."""
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
     if showing.view.as_it_came and showing.model is not None and showing.plan is not None:
@@ -369,7 +373,7 @@ def _frame(box: Box) -> Lines:
 
 
 def _marks(placed: Sequence[Placed], making: Making) -> dict[int, Floats]:
-    """Points of the marks of all pieces, bed frame."""
+    """The points of the marks of all pieces, in the bed frame."""
     found: dict[int, list[Floats]] = {}
     for number, one in enumerate(placed):
         piece = one.piece
@@ -380,7 +384,7 @@ def _marks(placed: Sequence[Placed], making: Making) -> dict[int, Floats]:
 
 
 def mark_points(piece: Piece) -> dict[int, Floats]:
-    """For each kind of mark, points (k, 3) spread over the marked facets by area; mm, model frame."""
+    """Points (k, 3) for each kind of mark, spread over the marked facets by area; mm, model frame."""
     found = {}
     for bit in MARKS:
         chosen = (piece.marks & bit) > 0

@@ -1,4 +1,4 @@
-"""A widget that shows a scene: it draws the difference to what it showed before, and paints over the picture."""
+"""A widget that shows a scene. It draws the difference from the previous scene, and paints over the picture."""
 
 from __future__ import annotations
 
@@ -24,14 +24,14 @@ _SLOW = 0.1
 
 
 class SceneView(QWidget):
-    """Subclasses say what is looked at, and what a mouse does.
+    """Shows a scene. Subclasses decide what is shown and what the mouse does.
 
     Attributes
     ----------
     scene
-        What is shown; None while nothing is drawn.
+        The scene that is shown; None while nothing is drawn.
     picture
-        Of it, as it was drawn last.
+        The picture of it that was rendered last.
     """
 
     def __init__(self) -> None:
@@ -52,40 +52,40 @@ class SceneView(QWidget):
 
     @property
     def awake(self) -> bool:
-        """Whether it draws."""
+        """Whether the view draws."""
         return self._easel is not None
 
     @property
     def draws(self) -> bool:
-        """Whether a picture of what is shown is still to come."""
+        """Whether a picture of the present scene is still to come."""
         return self._timer.isActive() or (self._easel is not None and self._easel.draws)
 
     @property
     def draws_slowly(self) -> bool:
-        """Whether the last whole picture took so long that motion would stutter."""
+        """Whether the last full picture took so long that motion would stutter."""
         return self._slow
 
     def redress(self) -> None:
-        """Draws all of it anew, in the colours of now."""
+        """Draw everything anew in the present colours."""
         self.scene = None
 
     @property
     def turns_smoothly(self) -> bool:
-        """Whether the support is left out, where drawing is slow, so that the view turns smoothly."""
+        """Whether the support is omitted because drawing is slow, so that the view turns smoothly."""
         return False
 
     @property
     def coarse(self) -> bool:
-        """Whether it is drawn at half size, where drawing is slow, so that it follows the hand."""
+        """Whether the scene is drawn at half size because drawing is slow, so that it follows the hand."""
         return False
 
     def wake(self) -> None:
-        """Begins to draw."""
+        """Start drawing."""
         if self._easel is None:
             self._easel = Easel(self, self._on_drawn)
 
     def sleep(self) -> None:
-        """Lets go of VTK."""
+        """Release VTK."""
         self._timer.stop()
         if self._easel is not None:
             self._easel.close()
@@ -94,7 +94,7 @@ class SceneView(QWidget):
     # what is shown
 
     def put_on(self, showing: SceneSubject) -> Scene | None:
-        """Shows what there is of a showing; None while nothing is drawn."""
+        """Show a subject. Returns its scene; None while nothing is drawn."""
         if self._easel is None:
             return None
         self.scene = scene_of(showing, self.scene)
@@ -103,17 +103,17 @@ class SceneView(QWidget):
         return self.scene
 
     def mark(self, mesh: Mesh | None) -> None:
-        """Marks some facets until another scene is shown; None for none."""
+        """Mark some facets until another scene is shown; None removes the marking."""
         self._marked = mesh
         self.draw_soon()
 
     @property
     def marked(self) -> bool:
-        """Whether a facet is marked."""
+        """Whether any facet is marked."""
         return self._marked is not None
 
     def move_piece(self, number: int, pose: Pose) -> None:
-        """Draws a piece elsewhere, without its support, until another scene is shown."""
+        """Draw a piece in another pose, without its support, until another scene is shown."""
         self._moved[f"piece {number}"] = pose
         self._marked = None
         self.draw_soon()
@@ -135,17 +135,17 @@ class SceneView(QWidget):
     # looking and drawing
 
     def look(self, camera: Camera) -> None:
-        """Looks from elsewhere."""
+        """Look through another camera."""
         self.camera = camera
         self.draw_soon()
 
     def frame_all(self) -> None:
-        """Looks from the same side at all that is drawn."""
+        """Frame everything that is drawn, from the same side."""
         if self.scene is not None:
             self.look(self.camera.framing(*self.scene.box, self.width(), self.height()))
 
     def hit(self, at: QPointF, *, assembled: bool = False) -> tuple[int, int, Floats] | None:
-        """(piece, facet, place in mm of the model frame) under a pixel.
+        """The piece, facet and place (mm, model frame) under a pixel.
 
         Parameters
         ----------
@@ -156,7 +156,7 @@ class SceneView(QWidget):
         return self.scene.hit(*ray, assembled=assembled) if self.scene is not None else None
 
     def draw_soon(self) -> None:
-        """Draws once what is happening now is over."""
+        """Draw once, when the present event has been handled."""
         if self._easel is not None and not self._timer.isActive():
             self._timer.start()
 
@@ -210,24 +210,26 @@ class SceneView(QWidget):
                 self.paint_over(painter, self.picture, self.scene)
 
     def as_image(self) -> QImage:
-        """What is shown, at the resolution of the screen, without what lies over it."""
+        """The picture at the resolution of the screen, without what lies over it."""
         image = self._blank()
         self.render(image, QPoint(), QRegion(), QWidget.RenderFlag(0))
         return image
 
     def _blank(self) -> QImage:
-        """Of the size of the view, at the resolution of the screen, in all colours even where that has few."""
+        """An empty image of the view's size at the resolution of the screen, in full colour even where the screen
+        has few colours.
+        """
         image = QImage(self.size() * self.devicePixelRatioF(), QImage.Format.Format_RGB32)
         image.setDevicePixelRatio(self.devicePixelRatioF())
         return image
 
     @property
     def waiting_words(self) -> str:
-        """What is said in place of the picture; empty where that is shown."""
+        """What is said in place of the picture; empty while the picture is shown."""
         return ""
 
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
-        """Paints over the picture what a subclass has to add."""
+        """Paint what a subclass adds to the picture."""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -1,4 +1,4 @@
-"""What a hand does on the bed in the Tilt step: pulls a piece into another seat, or draws with the brush."""
+"""What the hand does on the bed in the Tilt step: pulling a piece into another seat, or painting with the brush."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _FRAME = 40
 
 
 class Hand(QObject):
-    """The pole that is pulled, the stroke that is drawn, and a piece on its way to a seat that is being measured."""
+    """The pole that is pulled, the stroke that is painted, and a piece whose new seat is being measured."""
 
     def __init__(self, bed: SceneView, state: DeskState) -> None:
         super().__init__(bed)
@@ -41,14 +41,14 @@ class Hand(QObject):
 
     @property
     def pole(self) -> Pole | None:
-        """What is shown to lean and turn the selected piece by pulling."""
+        """The pole that leans and turns the selected piece when it is pulled."""
         scene = self._bed.scene
         return pole_of(self._state, scene) if scene is not None else None
 
     # the mouse
 
     def press(self, at: QPointF) -> bool:
-        """Whether a press takes a knob of the pole, or begins a stroke of the brush."""
+        """Whether a press takes hold of a knob of the pole, or starts a stroke of the brush."""
         bed, state = self._bed, self._state
         if bed.scene is None or not state.up_to_date:
             return False
@@ -63,7 +63,7 @@ class Hand(QObject):
         return hit is not None
 
     def move(self, at: QPointF, stepped: bool) -> bool:
-        """Whether the hand holds something that follows."""
+        """Whether the hand holds something, which then follows the pointer."""
         if self._knob:
             self._try_pull(at, stepped)
         elif self._brushed is not None:
@@ -73,7 +73,7 @@ class Hand(QObject):
         return True
 
     def release(self) -> bool:
-        """Ends a pull or a stroke; whether there was one."""
+        """End a pull or a stroke. Returns whether there was one."""
         if self._knob:
             self._knob = ""
             if self._state.draft is not None:
@@ -86,7 +86,7 @@ class Hand(QObject):
         return False
 
     def drop(self) -> bool:
-        """Lets a stroke go; whether there was one. (A pull is a draft, which the bed lets go.)"""
+        """Discard a stroke. Returns whether there was one. (A pull is a draft, which the bed view discards.)"""
         self._knob = ""
         if self._brushed is None:
             return False
@@ -95,7 +95,7 @@ class Hand(QObject):
         return True
 
     def hover(self, at: QPointF) -> bool:
-        """Whether a knob is under the pointer; it is shown so."""
+        """Whether a knob is under the pointer; if so it is highlighted."""
         under = self._knob_at(at)
         if under != self._knob_under:
             self._knob_under = under
@@ -117,7 +117,7 @@ class Hand(QObject):
         self._state.try_plan(self._state.seats.plan_with(tilt))
 
     def _brush(self, at: QPointF) -> None:
-        """Draws on the piece on which the stroke began."""
+        """Paint on the piece on which the stroke began."""
         bed = self._bed
         found = bed.picture.place_at(at.x(), at.y()) if bed.picture is not None else None
         if found is not None and self._brushed is not None and bed.scene is not None:
@@ -125,7 +125,7 @@ class Hand(QObject):
             self._state.marker.draw(pose.back(found[0]), pose.rotation.T @ found[1])
 
     def _turn_piece(self, tilt: Tilt) -> None:
-        """Draws the selected piece in another seat, until the pieces are drawn anew."""
+        """Draw the selected piece in another seat until the pieces are drawn anew."""
         scene = self._bed.scene
         if scene is not None and scene.placed:
             number = min(self._state.selected_piece, len(scene.placed) - 1)
@@ -160,7 +160,7 @@ class Hand(QObject):
     # drawing
 
     def paint(self, painter: QPainter, picture: Picture) -> None:
-        """The pole, and the stroke that is being drawn."""
+        """Paint the pole and the present stroke."""
         bed, marker = self._bed, self._state.marker
         if self.pole is not None:
             pull = self.pull if self._knob else None
@@ -179,7 +179,7 @@ class Hand(QObject):
 
 
 def seated(one: Placed, tilt: Tilt) -> Pose:
-    """Where a piece is drawn in another seat: about its own middle, on the bed or over it."""
+    """The pose of a piece in another seat: rotated about its own middle, and placed on the bed or above it."""
     low, high = one.box
     centre = (low + high) / 2
     rotation = one.pose.rotation @ one.piece.seat.rotation.T @ tilt.rotation

@@ -1,4 +1,4 @@
-"""What a scene is of."""
+"""What a scene shows."""
 
 from __future__ import annotations
 
@@ -14,18 +14,18 @@ from ..state.view import View
 
 @dataclass(frozen=True, eq=False)
 class SceneSubject:
-    """What a scene is of.
+    """What a scene shows.
 
     Attributes
     ----------
-    plan : Plan | None
-        On the bed, which may not be measured yet.
     model : Model | None
-        As it was opened.
+        The model as it was opened.
+    plan : Plan | None
+        The plan on the bed, which may not be measured yet.
     selected : int
-        Number of the selected piece, -1 for none.
+        The number of the selected piece; -1: none.
     walls : Walls | None
-        Of the pieces, where they are coloured, and what counts as thin, mm.
+        The wall thicknesses, where pieces are coloured by them, and what counts as thin, in mm.
     """
 
     printer: Printer
@@ -44,7 +44,7 @@ class SceneSubject:
 
     @property
     def outcome(self) -> Outcome:
-        """Of what is measured, which there must be."""
+        """The measured outcome, which must exist."""
         assert self.evaluated is not None
         return self.evaluated.outcome
 
@@ -54,7 +54,7 @@ class SceneSubject:
 
     @property
     def standing(self) -> bool:
-        """Whether the pieces are shown where they belong on the standing model, and not each in its own seat."""
+        """Whether the pieces are shown in their place on the standing model, and not each in its own seat."""
         return self.view.in_place or self.sizing or (self.step == "Cut" and len(self.pieces) == 1)
 
 

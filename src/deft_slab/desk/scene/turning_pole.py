@@ -1,6 +1,6 @@
-"""Turning a piece by pulling at it: a pole out of its top that leans it, and a mark on the bed that turns it around.
+"""Turning a piece by hand: a pole above it leans it, and a mark on the bed turns it around.
 
-Plain geometry, mm, bed frame, and how it is painted.
+Plain geometry in mm of the bed frame, and how it is painted.
 """
 
 from __future__ import annotations
@@ -40,14 +40,14 @@ _SIDES = (
 
 @dataclass(frozen=True)
 class PoleTurn:
-    """How far a piece is turned from where it was.
+    """How far a piece is turned from its original seat.
 
     Attributes
     ----------
     lean : float, degrees
-        Off the vertical, towards ``side`` degrees on the bed (0 is right, 90 back).
+        Degrees off the vertical, towards the direction ``side``, in degrees on the bed (0 is right, 90 back).
     around : float, degrees
-        About the vertical.
+        Degrees about the vertical.
     """
 
     lean: float = 0.0
@@ -56,7 +56,7 @@ class PoleTurn:
 
     @property
     def top(self) -> Floats:
-        """(3,) the unit vector that the vertical has become."""
+        """The unit vector (3,) that the vertical becomes."""
         lean, side = math.radians(self.lean), math.radians(self.side)
         return np.array([math.sin(lean) * math.cos(side), math.sin(lean) * math.sin(side), math.cos(lean)])
 
@@ -76,13 +76,13 @@ class PoleTurn:
 
 @dataclass(frozen=True, eq=False)
 class Pole:
-    """Around the selected piece.
+    """The pole around the selected piece.
 
     Attributes
     ----------
     centre : (3,) float64
     length, radius : float, mm
-        Of the pole and of the circle on the bed.
+        The length of the pole and the radius of the circle on the bed, in mm.
     """
 
     centre: Floats
@@ -98,7 +98,7 @@ class Pole:
         }
 
     def at(self, camera: Camera, x: float, y: float, width: int, height: int) -> str:
-        """The knob under a pixel, "" for none."""
+        """The name of the knob under a pixel; empty: none."""
         knobs = self.knobs(PoleTurn())
         seen = camera.project(np.array(list(knobs.values())), width, height)
         distance = np.hypot(*(seen - [x, y]).T)
@@ -109,10 +109,14 @@ class Pole:
         self, knob: str, camera: Camera, start: tuple[float, float], end: tuple[float, float],
         size: tuple[int, int], step: float | None,
     ) -> PoleTurn:
-        """What pulling a knob from one pixel to another does.
+        """The turn that results from pulling a knob from one pixel to another.
 
-        The pole follows the hand: to the right of the view it leans to the right, up the screen it leans away. step :
-        degrees in which it goes; None: freely
+        The pole follows the hand: pulled to the right of the view it leans right, pulled up the screen it leans away.
+
+        Parameters
+        ----------
+        step : float
+            The steps of the angle in degrees; None: any angle.
         """
         if knob == "around":
             floor = np.array([self.centre[0], self.centre[1], 0.2])
@@ -132,7 +136,9 @@ class Pole:
 
 
 def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pull: PoleTurn | None) -> None:
-    """The pole with its knob, the circle on the bed with its mark; the grabbed one strong, with its angle."""
+    """Paint the pole with its knob, and the circle on the bed with its mark. What is held is painted bold, with its
+    angle.
+    """
     now = pull or PoleTurn()
     places = {name: picture.seen_at(place) for name, place in pole.knobs(now).items()}
     ink, madder = QColor(palette.INK), QColor(palette.MADDER)
