@@ -1,6 +1,7 @@
-"""Kinds of cut on the desk: words, fields, how one is drawn, dragged and placed. One module for each kind.
+"""Kinds of cut in the window: their words and fields, and how they are drawn, dragged and placed. One module for
+each kind.
 
-Every module in this folder is loaded, and a class in it that names its ``kind`` is what that kind has on the desk.
+Every module in this folder is loaded. A class in it that sets ``kind`` is what that kind has in the window.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""The bent cut on the desk."""
+"""The bent cut in the window."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class BentOnDesk(OnDesk[BentCut]):
     pointed = "cut line"
 
     def placed(self, ground: CutContext, at: Floats | None) -> BentCut:
-        """Of the line that was drawn, as it was seen."""
+        """A bent cut along the line that was drawn, in the direction in which it was seen."""
         line = tuple(triple(point) for point in ground.line)
         return BentCut(**ground.named(self.word), line=line, closed=ground.closes, view=ground.view)
 

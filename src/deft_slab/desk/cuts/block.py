@@ -1,4 +1,4 @@
-"""The block cut on the desk."""
+"""The block cut in the window."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class BlockOnDesk(OnDesk[BlockCut]):
     rank = 2
 
     def placed(self, ground: CutContext, at: Floats | None) -> BlockCut:
-        """Cells along the model's own axes, as many equal ones along each as the printer needs."""
+        """Cells along the model's own axes, along each as many equal ones as the printer needs."""
         low, high = ground.box
         size = high - low
         room = sorted(min(value, 1e6) * _BEDS for value in ground.room)
@@ -88,7 +88,7 @@ class BlockTools(Tools[BlockCut]):
         self._parts.cutting.change(tr("make cells for the bed"), turn=block.turn, x=block.x, y=block.y, z=block.z)
 
     def _stagger(self) -> None:
-        """T-junctions instead of crossings, which hold better when they are glued."""
+        """Make T-junctions in place of crossings; these are stronger when glued."""
         cut = self._parts.desk.cut
         if isinstance(cut, BlockCut):
             low, high = turned_box(*self._parts.desk.box, cut.turn.rotation)
@@ -96,9 +96,10 @@ class BlockTools(Tools[BlockCut]):
 
 
 def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
-    """(4, 3) corners of each wall, by its grip: "cell 1 2 0" is the first one of the third list across the second axis.
+    """The corners (4, 3) of each wall, by the name of its grip. "cell 1 2 0" is the first wall of the third list
+    across the second axis.
 
-    A wall of a list for one slab or column ends where that does.
+    A wall that belongs to one slab or column ends where that does.
     """
     start, end = turned_box(low, high, cut.turn.rotation)
     xs, found = [start[0], *cut.x, end[0]], {}
@@ -131,12 +132,12 @@ def _walls(cut: BlockCut, low: Floats, high: Floats) -> dict[str, Floats]:
 
 
 def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Update:
-    """What changes of a block cut when a wall is moved: it stays between its neighbours.
+    """The change to a block cut when a wall is moved. The wall stays between its neighbours.
 
     Parameters
     ----------
     of : int
-        Number of its list.
+        The number of its list.
     """
     lists = list(cut.walls(axis))
     walls = list(lists[of])
@@ -148,7 +149,9 @@ def moved_wall(cut: BlockCut, axis: int, of: int, n: int, place: float) -> Updat
 
 
 def _part_fields(low: Floats, high: Floats) -> list[Field]:
-    """How many equal parts along each axis. What is stood on the first axis decides how many lists the others have."""
+    """Fields for the number of equal parts along each axis. The number along the first axis decides how many lists
+    the others have.
+    """
 
     def update(axis: int, cut: BlockCut, count: float) -> Update:
         parts = round(count)
@@ -165,12 +168,12 @@ def _part_fields(low: Floats, high: Floats) -> list[Field]:
 
 
 def staggered(cut: BlockCut, low: float, high: float) -> tuple[tuple[float, ...], ...]:
-    """The walls across the second axis for each slab: in every second one they stand half a cell farther on.
+    """The walls across the second axis for each slab. In every second slab they are shifted by half a cell.
 
     Parameters
     ----------
     low, high : float, mm
-        Where the model ends along that axis.
+        Where the model ends along that axis, in mm.
     """
     walls = np.array(cut.y[0])
     ends = np.concatenate([[low], walls, [high]])

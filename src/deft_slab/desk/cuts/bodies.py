@@ -1,4 +1,4 @@
-"""The cut into bodies on the desk."""
+"""The cut into bodies in the window."""
 
 from __future__ import annotations
 

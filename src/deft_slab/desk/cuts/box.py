@@ -1,4 +1,4 @@
-"""The free box on the desk."""
+"""The free box in the window."""
 
 from __future__ import annotations
 

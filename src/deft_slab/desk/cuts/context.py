@@ -1,4 +1,4 @@
-"""What a new cut is put on. Plain geometry in the model frame, mm."""
+"""What a new cut needs to know. Plain geometry in mm of the model frame."""
 
 from __future__ import annotations
 
@@ -15,24 +15,26 @@ from ...core.plan.plan import Plan
 
 @dataclass(frozen=True, eq=False)
 class CutContext:
-    """Attributes
+    """What a new cut needs to know.
+
+    Attributes
     ----------
     plan : Plan
-        That it is for.
+        The plan that the cut is for.
     low, high : (3,) float64
         The box of all pieces.
     upward : (3,) float64
-        The way that is up as the model stands.
+        The direction that is up as the model stands.
     view : Triple
-        The way from the eye to the model.
+        The direction from the eye to the model.
     room : mm
-        That the printer has along each axis.
+        The printer's room along each axis, in mm.
     crease : float, degrees
-        Of bend at which a picked region ends.
+        The angle in degrees at which a picked region ends.
     line : (k, 3) float64
-        Points that were clicked for it.
+        Points (k, 3) that were clicked for the cut.
     closes : bool
-        They are a loop.
+        Whether the line is a loop.
     """
 
     plan: Plan
@@ -51,7 +53,7 @@ class CutContext:
 
     @property
     def diagonal(self) -> float:
-        """mm, of the box of all pieces."""
+        """The diagonal of the box of all pieces, in mm."""
         return float(np.linalg.norm(self.high - self.low))
 
     def named(self, word: str) -> dict[str, Any]:
@@ -59,5 +61,5 @@ class CutContext:
         return {"id": self.plan.fresh_id(), "name": self.plan.fresh_name(word)}
 
     def region_at(self, place: Floats) -> Region:
-        """The smooth region around a place (3,), no farther than a quarter of the model."""
+        """The smooth region around a place (3,), extending at most a quarter of the model."""
         return Region(shape="grown", places=(triple(place),), limit=self.crease, reach=0.25 * self.diagonal)

@@ -1,4 +1,4 @@
-"""What every kind of cut has on the desk, and the register of them. Plain geometry in the model frame, mm."""
+"""What every kind of cut has in the window, and the register of kinds. Plain geometry in mm of the model frame."""
 
 from __future__ import annotations
 
@@ -34,12 +34,12 @@ Box = tuple[Floats, Floats]
 
 @dataclass(frozen=True)
 class Parts:
-    """What tools ask and change.
+    """What the tools of a cut ask and change.
 
     Attributes
     ----------
     ground : Callable[[], CutContext]
-        What a new cut would be put on.
+        What a new cut would need to know.
     """
 
     desk: Desk
@@ -53,16 +53,16 @@ class Parts:
 
 @dataclass(frozen=True, eq=False)
 class GripDrag:
-    """A grip on its way.
+    """A grip that is being dragged.
 
     Attributes
     ----------
     start, place : (3,) float64, mm
-        Where it was and where it is dragged to.
+        Where the grip was, and where it is dragged to, in mm.
     facing : (3,) float64
-        The way that the surface looks there, None beside it.
+        The direction in which the surface faces there; None beside the surface.
     sides : tuple[Side, ...]
-        On which the piece there lies.
+        The sides on which the piece there lies.
     """
 
     grip: str
@@ -76,20 +76,22 @@ class Tools(QWidget, Generic[C]):
     """What the panel of the selected cut has for one kind only."""
 
     def show_cut(self, cut: C) -> None:
-        """Shows the figures of a cut of its kind, which is the selected one."""
+        """Show the figures of the selected cut."""
 
 
 class OnDesk(ABC, Generic[C]):
-    """Attributes
+    """A kind of cut in the window.
+
+    Attributes
     ----------
     kind : ClassVar[str]
-        Of the cut.
+        The kind of cut.
     word, tip : ClassVar[str]
-        What its button says.
+        The words of its button.
     rank : ClassVar[int]
-        Where that stands among them.
+        The place of the button in the row.
     pointed : ClassVar[str]
-        What is pointed at to place one, see ``Pointing``; empty where it is placed in the middle at once.
+        What the user points at to place one, see ``Pointing``; empty: the cut is placed in the middle at once.
     """
 
     kind: ClassVar[str]
@@ -104,52 +106,52 @@ class OnDesk(ABC, Generic[C]):
 
     @abstractmethod
     def placed(self, ground: CutContext, at: Floats | None) -> C:
-        """A cut of the kind, put where it serves best.
+        """A new cut of the kind, placed where it is most useful.
 
         Parameters
         ----------
         at : (3,) float64, mm, model frame
-            Where the user pointed; None where nothing is pointed at.
+            Where the user pointed, (3,) in mm of the model frame; None where nothing is pointed at.
         """
 
     @abstractmethod
     def fields(self, cut: C, box: Box) -> list[Field]:
-        """What can be typed of it, beside its name, kerf and reach, and what its tools show."""
+        """The fields of the cut, besides its name, kerf and reach and what its tools show."""
 
     @abstractmethod
     def outline(self, cut: C, box: Box) -> Floats:
-        """(k, 2, 3) segments that show where it is; none where it is shown by its own handles, or by its pieces."""
+        """Segments (k, 2, 3) that show the cut; none for a cut that is shown by its own handles or by its pieces."""
 
     def grips(self, cut: C, box: Box, seam: Floats) -> dict[str, Floats]:
-        """(3,) places that can be dragged, by name: "middle", "size 0" to "size 2", "point 0" and so on, "cell 0 0 0",
-        "border 0"; the first word decides the hint.
+        """The places (3,) that can be dragged, by name: "middle", "size 0" to "size 2", "point 0" and so on, "cell 0
+        0 0", "border 0". The first word decides the hint.
 
         Parameters
         ----------
         seam : (k, 2, 3) float64
-            Segments of where it meets the surface now.
+            Segments (k, 2, 3) of the present intersection with the surface.
         """
         return {}
 
     def pulled(self, cut: C, pull: GripDrag) -> Update:
-        """What changes of it when a grip is dragged."""
+        """The change to the cut when a grip is dragged."""
         raise NotImplementedError(f"a cut of kind {self.kind} has no grips")
 
     def way_of(self, cut: C, grip: str) -> Floats | None:
-        """(3,) the unit vector that a grip only moves along; None where it moves freely."""
+        """The unit vector (3,) along which a grip moves; None where it moves freely."""
         return None
 
     def boundable(self, cut: C) -> bool:
-        """Whether its reach can be set."""
+        """Whether the reach of the cut can be set."""
         return True
 
     def tools(self, parts: Parts) -> Tools[C] | None:
-        """What its panel has for this kind only."""
+        """What the panel has for this kind only."""
         return None
 
 
 class PlacedOnDesk(OnDesk[P]):
-    """A kind that lies in a box somewhere on the model."""
+    """A kind that occupies a box somewhere on the model."""
 
     def fields(self, cut: P, box: Box) -> list[Field]:
         return PLACED
@@ -168,5 +170,5 @@ class PlacedOnDesk(OnDesk[P]):
 
 
 def on_desk(cut: C) -> OnDesk[C]:
-    """What the kind of a cut has on the desk."""
+    """What the kind of a cut has in the window."""
     return ON_DESK[cut.kind]

@@ -1,4 +1,4 @@
-"""The lift-off on the desk."""
+"""The lift-off in the window."""
 
 from __future__ import annotations
 

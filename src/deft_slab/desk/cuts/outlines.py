@@ -1,4 +1,4 @@
-"""Lines by which cuts are drawn. Plain geometry in the model frame, mm."""
+"""Lines by which cuts are drawn. Plain geometry in mm of the model frame."""
 
 from __future__ import annotations
 
@@ -12,17 +12,17 @@ _BOX = np.array([[0, 1], [0, 2], [0, 4], [1, 3], [1, 5], [2, 3], [2, 6], [3, 7],
 
 
 def ring(points: Floats) -> Floats:
-    """(k, 2, 3) segments from each point (k, 3) to the next, and back to the first."""
+    """Segments (k, 2, 3) from each point (k, 3) to the next, and back to the first."""
     return np.stack([points, np.roll(points, -1, axis=0)], axis=1)
 
 
 def box_edges(centre: Triple, half: Triple, rotation: Floats) -> Floats:
-    """(12, 2, 3) edges of a box.
+    """The edges (12, 2, 3) of a box.
 
     Parameters
     ----------
     rotation : array of float64
-        From the model's axes to its own.
+        From the model's axes to the axes of the box.
     """
     signs = np.array([[1 - 2 * ((n >> k) & 1) for k in range(3)] for n in range(8)], float)
     corners = np.array(centre) + (signs * np.array(half)) @ rotation

@@ -1,4 +1,4 @@
-"""The patch cut on the desk: what is marked for it, its border that can be dragged, and its face."""
+"""The patch cut in the window: what is marked for it, its border, which can be dragged, and its face."""
 
 from __future__ import annotations
 
@@ -55,7 +55,9 @@ class PatchOnDesk(OnDesk[PatchCut]):
         return {f"border {n}": place for n, place in enumerate(_spread(seam.mean(axis=1), _GRIPS))}
 
     def pulled(self, cut: PatchCut, pull: GripDrag) -> Update:
-        """The border goes through the place: what lies around where it was is marked as far as there, or no more."""
+        """Move the border to the place: what lies around its former position becomes marked up to there, or no
+        longer marked.
+        """
         reach = float(np.linalg.norm(pull.place - pull.start))
         if pull.facing is None or reach <= 0:
             return {}
@@ -144,7 +146,7 @@ class PatchTools(Tools[PatchCut]):
 
 
 def _spread(points: Floats, count: int) -> Floats:
-    """(k, 3) of some points (n, 3), each as far as can be from those before it."""
+    """A selection (k, 3) of points (n, 3), each as far as possible from those before it."""
     if not len(points):
         return points
     chosen = [0]

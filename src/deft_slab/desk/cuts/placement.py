@@ -24,12 +24,12 @@ from .kind import ON_DESK, OnDesk
 
 
 class Placing(QObject):
-    """A part of the desk state.
+    """A part of the desk's state.
 
     Attributes
     ----------
     line : (k, 3)
-        Points of the line that is being drawn, mm, model frame.
+        Points (k, 3) of the line that is being drawn, in mm of the model frame.
     """
 
     changed = Signal()
@@ -45,7 +45,7 @@ class Placing(QObject):
         marker.brushed.connect(self._mark)
 
     def add(self, kind: str) -> None:
-        """Adds a cut of a kind; one that needs a place on the model is placed by pointing."""
+        """Add a cut of a kind. If it needs a place on the model, the user points at one."""
         if self._desk.evaluated is None:
             return
         here = ON_DESK[kind]
@@ -66,12 +66,12 @@ class Placing(QObject):
         self._cutting.put(here.placed(self.ground(closes=closes), at))
 
     def ground(self, *, closes: bool = False) -> CutContext:
-        """What a new cut is put on.
+        """What a new cut needs to know.
 
         Parameters
         ----------
         closes : bool
-            The line that was drawn is a loop.
+            Whether the line that was drawn is a loop.
         """
         desk = self._desk
         low, high = desk.box
@@ -82,14 +82,14 @@ class Placing(QObject):
 
     @property
     def view(self) -> Triple:
-        """The way from the eye to the model, model frame."""
+        """The direction from the eye to the model, in the model frame."""
         view = -self._desk.plan.tilt.rotation.T @ np.array(self._desk.line_of_sight)
         return triple(view / np.linalg.norm(view))
 
     # a line
 
     def _draw(self, kind: str) -> None:
-        """Begins a line."""
+        """Start a line."""
         self.line = np.empty((0, 3))
         self._pointing.begin(kind)
 
@@ -101,17 +101,17 @@ class Placing(QObject):
         self.changed.emit()
 
     def drop_line(self) -> None:
-        """Lets go of the points that were clicked."""
+        """Discard the points that were clicked."""
         self.line = np.empty((0, 3))
         self.changed.emit()
 
     def drop_point(self) -> None:
-        """Takes the last point of the line back."""
+        """Remove the last point of the line."""
         self.line = self.line[:-1]
         self.changed.emit()
 
     def end_line(self, *, closed: bool) -> None:
-        """Makes a bent cut of the points that were clicked."""
+        """Make a bent cut from the points that were clicked."""
         self._pointing.end()
         if len(self.line) >= (3 if closed else 2):
             self._put(ON_DESK["bent"], None, closes=closed)
@@ -122,7 +122,7 @@ class Placing(QObject):
     # a patch
 
     def _mark(self, stroke: Stroke) -> None:
-        """A further stroke of the selected patch."""
+        """Add a stroke to the selected patch."""
         cut = self._desk.cut
         if isinstance(cut, PatchCut):
             did = tr("mark less of a patch") if stroke.erase else tr("mark more of a patch")
@@ -134,12 +134,12 @@ class Placing(QObject):
     # reach
 
     def bound(self, kind: str) -> None:
-        """Bounds the selected cut.
+        """Set the reach of the selected cut.
 
         Parameters
         ----------
         kind : str
-            "all", "rest", "piece", "box", "region" (picked), "outline" (drawn).
+            "all", "rest", "piece", "box", "region" (picked), or "outline" (drawn).
         """
         desk, cut = self._desk, self._desk.cut
         if cut is None:
@@ -168,14 +168,16 @@ class Placing(QObject):
             self._draw("cut outline")
 
     def _bound_by_region(self, number: int, facet: int, place: Floats) -> None:
-        """Bounds the selected cut by the smooth region around a place, up to the crease that Tilt's marks use."""
+        """Bound the selected cut by the smooth region around a place. The region ends at the same crease angle as
+        the marks of the Tilt step.
+        """
         self._pointing.end()
         ground = self.ground()
         reach = RegionReach(region=ground.region_at(place), margin=max(0.01 * ground.diagonal, 0.5))
         self._cutting.change(tr("bound a cut by a region"), reach=reach)
 
     def end_outline(self) -> None:
-        """Bounds the selected cut by the outline that was clicked, as it is seen."""
+        """Bound the selected cut by the outline that was clicked, in the direction in which it was seen."""
         line = self.line
         self._pointing.end()
         self.line = np.empty((0, 3))

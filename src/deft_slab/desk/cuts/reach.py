@@ -1,4 +1,4 @@
-"""Where a cut stops: in words, in fields, as it is drawn."""
+"""The reach of a cut: in words, as fields, and as it is drawn."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from .outlines import box_edges, ring
 
 
 def reach_words(cut: Cut) -> str:
-    """What a cut reaches, in words."""
+    """The reach of a cut, in words."""
     match cut.reach:
         case None:
             return tr("goes through everything")
@@ -26,7 +26,7 @@ def reach_words(cut: Cut) -> str:
 
 
 def reach_fields(cut: Cut) -> list[Field]:
-    """What can be typed of where a cut stops."""
+    """The fields of a cut's reach."""
     if isinstance(cut.reach, BoxReach):
 
         def field(name: str, words: str, k: int, low: float) -> Field:
@@ -49,7 +49,7 @@ def reach_fields(cut: Cut) -> list[Field]:
 
 
 def reach_outline(cut: Cut) -> Floats:
-    """(k, 2, 3) mm, model frame: segments that show where a cut stops."""
+    """Segments (k, 2, 3) in mm of the model frame that show the reach of a cut."""
     if isinstance(cut.reach, BoxReach):
         return box_edges(cut.reach.centre, cut.reach.half, cut.reach.turn.rotation)
     if isinstance(cut.reach, OutlineReach):

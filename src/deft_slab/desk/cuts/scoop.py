@@ -1,4 +1,4 @@
-"""The scoop on the desk."""
+"""The scoop in the window."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ class ScoopTools(Tools[ScoopCut]):
 
 
 def _great_circles(cut: ScoopCut) -> Floats:
-    """Three great circles; of a round-ended one the ends lie where they are."""
+    """Three great circles. Those of a scoop with round ends are drawn at its ends."""
     turn = np.linspace(0, 2 * np.pi, _ROUND + 1)
     half, found = np.array(cut.half), []
     for k in range(3):

@@ -1,4 +1,4 @@
-"""The straight cut on the desk: its place and its angles, the sweep along its direction, the map of two turns."""
+"""The straight cut in the window: its place and angles, the sweep along its direction, and the map of two angles."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ class StraightTools(Tools[StraightCut]):
         return cut if isinstance(cut, StraightCut) else None
 
     def _extent(self, normal: np.ndarray) -> tuple[float, float]:
-        """Where a plane of this normal first and last touches the model, mm."""
+        """Where a plane of this normal first and last touches the model, in mm."""
         along = self._desk.model.solid.vertices @ (normal * self._desk.plan.factors)
         return float(along.min()), float(along.max())
 
@@ -224,8 +224,8 @@ class StraightTools(Tools[StraightCut]):
 
 
 def to_angles(normal: Floats) -> tuple[float, float]:
-    """(lean, facing) in degrees of a unit normal, bed frame: lean 0 is a level cut, 90 an upright one; facing is the
-    compass direction the cut looks at, counter-clockwise from +X.
+    """The lean and facing in degrees of a unit normal in the bed frame. A lean of 0 is a level cut, 90 an upright
+    one; facing is the compass direction of the normal, counter-clockwise from +X.
     """
     lean = math.degrees(math.acos(max(-1.0, min(1.0, float(normal[2])))))
     facing = math.degrees(math.atan2(float(normal[1]), float(normal[0]))) if lean > 1e-6 else 0.0
@@ -233,6 +233,6 @@ def to_angles(normal: Floats) -> tuple[float, float]:
 
 
 def from_angles(lean: float, facing: float) -> Floats:
-    """The unit normal, bed frame, of ``to_angles``."""
+    """The unit normal in the bed frame for the angles of ``to_angles``."""
     a, b = math.radians(lean), math.radians(facing)
     return np.array([math.sin(a) * math.cos(b), math.sin(a) * math.sin(b), math.cos(a)])

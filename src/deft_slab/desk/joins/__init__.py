@@ -1,4 +1,4 @@
-"""What each kind of join has in the window: its word, its fields, and how a new one is made. Every module in this
+"""What each kind of join has in the window: its words, its fields, and how a new one is made. Every module in this
 folder is loaded.
 """
 

@@ -38,5 +38,5 @@ class DowelOnDesk(JoinOnDesk[DowelJoin]):
         ]
 
     def sized(self, join: DowelJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
-        """To the nearest rod that one has."""
+        """Change to the nearest rod in stock."""
         return {"diameter": nearest_rod(stock, factor * join.diameter, join.diameter)}

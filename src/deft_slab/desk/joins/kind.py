@@ -18,16 +18,16 @@ ON_DESK: dict[str, JoinOnDesk[Any]] = {}
 
 @dataclass(frozen=True)
 class Switch:
-    """Something of a join that is one way or the other.
+    """A property of a join with two states.
 
     Attributes
     ----------
     words : Callable[[Any], str]
-        What is said on it, by what it is.
+        The label, which depends on the state.
     does : str
-        Its tooltip.
+        The tooltip.
     update : Callable[[Any], Mapping[str, Any]]
-        What changes when it is pressed.
+        The change when it is pressed.
     """
 
     words: Callable[[Any], str]
@@ -37,17 +37,18 @@ class Switch:
 
 @dataclass(frozen=True)
 class Where:
-    """Where a new join is put.
+    """Where a new join is placed.
 
     Attributes
     ----------
     cut, between : str
-        Whose contact.
+        The contact.
     at : mm, model frame
+        The place, in mm of the model frame.
     width : float, mm
-        That suits the contact.
+        A width that suits the contact, in mm.
     stock : mm
-        Diameters of the rods that one has.
+        The diameters of the rods in stock, in mm.
     """
 
     id: str
@@ -69,26 +70,28 @@ _OF_PLACE = frozenset(("id", "kind", "on", "cut", "between", "at", "why", "along
 
 
 def measures(join: Join | None) -> tuple[str, dict[str, Any]]:
-    """(kind, measures) of a join: all of it that is not of its place, ready for JSON."""
+    """The kind and the measures of a join: everything that does not depend on its place, ready for JSON."""
     if join is None:
         return "", {}
     return join.kind, {key: value for key, value in join.model_dump(mode="json").items() if key not in _OF_PLACE}
 
 
 def nearest_rod(stock: Sequence[float], wish: float, otherwise: float) -> float:
-    """mm: of the rods that one has the one nearest to a wish; ``otherwise`` where one has none."""
+    """The diameter in stock nearest to a wish, in mm; ``otherwise`` where there is no stock."""
     return min(stock, key=lambda one: abs(one - wish), default=otherwise)
 
 
 class JoinOnDesk(Generic[J]):
-    """Attributes
+    """A kind of join in the window.
+
+    Attributes
     ----------
     word : ClassVar[str]
-        On its button.
+        The words of its button.
     adds : ClassVar[str]
-        Its tooltip.
+        The tooltip of the button.
     place : ClassVar[int]
-        Of its button among the others.
+        The place of the button in the row.
     """
 
     kind: ClassVar[str]
@@ -102,33 +105,35 @@ class JoinOnDesk(Generic[J]):
 
     @abstractmethod
     def new_join(self, where: Where) -> J:
-        """A new one."""
+        """A new join."""
 
     def fields(self, join: J) -> list[Field]:
-        """What can be typed of it."""
+        """The fields of a join."""
         return []
 
     def sized(self, join: J, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
-        """What changes of it when its handle is pulled.
+        """The change to a join when its handle is pulled.
 
         Parameters
         ----------
         factor : float
-            How much wider it is to be.
+            How much wider it becomes, as a multiple.
         stock : mm
-            Diameters of the rods that one has.
+            The diameters of the rods in stock, in mm.
         """
         return {}
 
     def heading(self, join: J) -> Triple | None:
-        """The direction of the model that it has across its contact; None: it has none, or the contact's own."""
+        """The direction of the model along which the join is oriented across its contact; None: none, or the
+        contact's own.
+        """
         along: Triple | None = getattr(join, "along", None)
         return along
 
     def turns(self, join: J) -> bool:
-        """Whether it can be turned about the way of its contact."""
+        """Whether the join can be turned about the way of its contact."""
         return False
 
     def turned(self, join: J, heading: Triple) -> Mapping[str, Any]:
-        """What changes of it when it is turned to another direction."""
+        """The change to a join when it is turned to another direction."""
         return {"along": heading}

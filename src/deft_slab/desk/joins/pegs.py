@@ -1,4 +1,4 @@
-"""Keys in the window: those of one piece, and loose ones."""
+"""Keys in the window, both those that are part of a piece and loose ones."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ _NEXT = {"round": tr("Make it long"), "rectangle": tr("Follow the outline"), "co
 
 
 def _other_outline(join: Peg) -> Mapping[str, Any]:
-    """Round becomes a rectangle, that becomes the outline of the contact, and that round."""
+    """Change to the next outline: from round to rectangle, to the outline of the contact, and back to round."""
     if join.outline == "contact":
         return {"outline": "round"}
     if join.outline == "rectangle":
@@ -52,7 +52,7 @@ _OUTLINE = Switch(lambda join: _NEXT[join.outline],
 
 
 class _PegOnDesk:
-    """What both kinds have in common."""
+    """What both kinds of key have in common."""
 
     def fields(self, join: Peg) -> list[Field]:
         if join.outline == "contact":

@@ -78,7 +78,7 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
         return [_PIN, *(_LEAVES if join.form == "knuckle" else DEPTHS), *_ANGLES]
 
     def sized(self, join: PivotJoin, factor: float, stock: Sequence[float]) -> Mapping[str, Any]:
-        """The leaves of a knuckle; the pin of a swivel, to the nearest rod that one has."""
+        """Resize the leaves of a knuckle, or the pin of a swivel to the nearest rod in stock."""
         if join.form == "knuckle":
             return {"span": max(round(factor * join.span, 2), 2.0),
                     "radius_of_leaves": max(round(factor * join.radius_of_leaves, 2), join.pin / 2 + 0.6)}

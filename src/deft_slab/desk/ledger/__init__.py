@@ -1,1 +1,1 @@
-"""The table of choices."""
+"""The ledger: the table of choices."""

@@ -1,4 +1,4 @@
-"""The ledger, as it is pasted elsewhere: as it is shown, or as numbers with all their digits."""
+"""The ledger as text for the clipboard: as it is shown, or as numbers with all their digits."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _UNITS = {text.area: "mm2", text.volume: "mm3", text.mm: "mm", text.wall: "mm", 
 
 
 def as_text(model: LedgerModel) -> str:
-    """What is shown, with tabs between columns, which tables take apart again."""
+    """The table as it is shown, with tabs between the columns, which spreadsheets split again."""
     columns = _shown(model)
     lines = [[tr("choice"), *(column.name for column in columns)]]
     lines += [[row.name, *(cell_text(column, row) for column in columns)] for row in model.rows]
@@ -20,7 +20,7 @@ def as_text(model: LedgerModel) -> str:
 
 
 def as_csv(model: LedgerModel) -> str:
-    """The figures themselves, with their units in the head; nothing where one is not known."""
+    """The figures with full precision and their units in the head; an unknown figure is left empty."""
     columns = _shown(model)
     head = ["choice", *(f"{column.title} {_UNITS.get(column.shown, '')}".strip() for column in columns)]
     lines = [

@@ -1,4 +1,4 @@
-"""The ledger as a table: one row for the plan on the bed, one for each choice."""
+"""The ledger as a table: a row for the plan on the bed, and one for each choice."""
 
 from __future__ import annotations
 
@@ -30,17 +30,18 @@ _TIPS = {
 
 @dataclass(frozen=True)
 class Column:
-    """One figure. ``of`` takes the totals; less is better unless ``best`` says otherwise ("less", "more", "")
+    """One figure. ``of`` takes it from the totals. Less is better unless ``best`` says otherwise ("less", "more" or
+    "").
 
     Attributes
     ----------
     tells : Callable[[Totals], bool]
-        Whether it says anything of a plan; where it does of none, it is not shown.
+        Whether the figure says anything about a plan. A column that says nothing about any plan is not shown.
     of_layers : Callable[[LayerTotals], float] | None
-        In place of ``of`` where it is of the check, and unknown until that was made.
+        In place of ``of`` for figures of the check, which are unknown until the check has run.
     of_work : Callable[[PrintJob], float] | None
-        In place of ``of`` where it is of the beds; such are shown in Hand off, in place of what is not
-        ``in_job``.
+        In place of ``of`` for figures of the print job. Hand off shows these columns instead of those that are
+        not ``in_job``.
     """
 
     title: str
@@ -58,16 +59,16 @@ class Column:
 
     @property
     def name(self) -> str:
-        """Its title in the language of the user."""
+        """The title in the user's language."""
         return tr(self.title)
 
     @property
     def hover(self) -> str:
-        """What is said where the pointer rests on it."""
+        """The tooltip."""
         return hover(self.title, self.tip)
 
     def value(self, row: Row) -> float | None:
-        """The figure of a row, None while it is unknown: what needs exposure is, while something is dragged."""
+        """The figure of a row; None while it is unknown, as are exposure figures during a drag."""
         if row.entry is None or (row.approximate and self.exact_only):
             return None
         if self.of_layers is not None:
@@ -139,12 +140,14 @@ COLUMNS: tuple[Column, ...] = (
 
 @dataclass(frozen=True, eq=False)
 class Row:
-    """Attributes
+    """A row of the ledger.
+
+    Attributes
     ----------
     choice : str
-        Its key in the ledger, None for the plan on the bed.
+        Its key in the ledger; None: the plan on the bed.
     approximate : bool
-        Something is dragged.
+        Whether something is being dragged.
     """
 
     choice: str | None
@@ -157,7 +160,7 @@ class Row:
 
     @property
     def shown(self) -> tuple[object, ...]:
-        """All that is shown of it."""
+        """Everything that is shown of the row."""
         return self.choice, self.name, self.note, self.plan, self.entry, self.approximate, self.layers
 
 
@@ -182,7 +185,7 @@ def cell_text(column: Column, row: Row) -> str:
 
 
 def difference(column: Column, before: Row, after: Row) -> str:
-    """By how much a figure is more or less than in another row; empty where that is not known, or says nothing."""
+    """By how much a figure is more or less than in another row; empty where that is unknown or zero."""
     values = column.value(before), column.value(after)
     if values[0] is None or values[1] is None or column.title in ("pieces", "joined", "islands", "sit flat", "fit"):
         return ""
@@ -191,7 +194,7 @@ def difference(column: Column, before: Row, after: Row) -> str:
 
 
 def _read_aloud(column: Column, row: Row) -> str:
-    """A figure with what it is, as a screen reader says it."""
+    """A figure with its name, for a screen reader."""
     return f"{column.name} {cell_text(column, row)}"
 
 
@@ -237,7 +240,7 @@ class LedgerModel(QAbstractTableModel):
         return rows
 
     def _note(self, key: str) -> str:
-        """What is said under the name of a row."""
+        """The note under the name of a row."""
         pinned = self._state.project.pinned
         if key == WHOLE:
             return tr("whole") if pinned else COMPARED
@@ -259,7 +262,7 @@ class LedgerModel(QAbstractTableModel):
         )
 
     def shows(self, column: Column) -> bool:
-        """Whether a column says anything of a row that is measured."""
+        """Whether a column says anything about a measured row."""
         of_work = column.of_work is not None
         if (of_work or not column.in_job) and of_work != (self._state.step == "Hand off"):
             return False
@@ -272,11 +275,11 @@ class LedgerModel(QAbstractTableModel):
 
     @property
     def compared_with(self) -> Row | None:
-        """The row that the others are compared with: the pinned one, else the model as it came."""
+        """The row with which the others are compared: the pinned one, or else the model as it came."""
         return next((row for row in self.rows if row.note == COMPARED), None)
 
     def is_best(self, row: Row, column: Column) -> bool:
-        """Whether a row has the best figure of its column, and not all have the same."""
+        """Whether a row has the best figure of a column, and the figures of the column differ."""
         own = column.value(row)
         if not column.best or own is None or row.approximate:
             return False
@@ -288,7 +291,7 @@ class LedgerModel(QAbstractTableModel):
         return abs(own - best) < 1e-9
 
     def difference(self, row: Row, column: Column) -> str:
-        """Against the pinned row, with its sign; empty where there is none to show."""
+        """The signed difference from the pinned row; empty where there is none to show."""
         other = self.compared_with
         if other is None or other.choice == row.choice:
             return ""

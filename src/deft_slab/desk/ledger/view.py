@@ -42,10 +42,12 @@ Index = QModelIndex | QPersistentModelIndex
 
 @dataclass(frozen=True, eq=False)
 class _Cell:
-    """Attributes
+    """What a cell shows.
+
+    Attributes
     ----------
     share : float
-        Of the greatest figure of its column; None for no bar.
+        Its share of the largest figure of the column; None: no bar.
     """
 
     figure: str
@@ -57,7 +59,7 @@ class _Cell:
 
 
 class _Painter(QStyledItemDelegate):
-    """Draws a cell: picture and name, or figure, difference and bar."""
+    """Paints a cell: picture and name, or figure, difference and bar."""
 
     def __init__(self, model: LedgerModel) -> None:
         super().__init__()
@@ -136,7 +138,9 @@ class _Painter(QStyledItemDelegate):
             )
 
     def _cell(self, shown: Row, number: int, font: QFont, width: int) -> _Cell:
-        """What a figure comes to, kept while the rows are as they are: cells are painted far more often."""
+        """What a cell shows. Cached as long as the rows stay the same, because cells are painted far more often than
+        they change.
+        """
         if self._of is not self._model.rows:
             self._of, self._cells = self._model.rows, {}
         key = shown.choice, number, width
@@ -162,7 +166,9 @@ class _Painter(QStyledItemDelegate):
 
 
 def _fitting(font: QFont, words: str, width: int) -> QFont:
-    """The font, smaller where the words would not fit: a figure of which the first digit is cut off is another one."""
+    """The font, smaller where the words would not fit. A figure whose first digit is cut off reads as another
+    figure.
+    """
     fitted = QFont(font)
     while QFontMetrics(fitted).horizontalAdvance(words) > width and fitted.pixelSize() > 7:
         fitted.setPixelSize(fitted.pixelSize() - 1)
@@ -170,7 +176,7 @@ def _fitting(font: QFont, words: str, width: int) -> QFont:
 
 
 class _Heads(QHeaderView):
-    """The titles of the columns, broken between words; smaller where one of these is wider than its column."""
+    """The titles of the columns, broken between words, and smaller where a word is wider than its column."""
 
     def __init__(self, table: QTableView) -> None:
         super().__init__(Qt.Orientation.Horizontal, table)
@@ -199,7 +205,7 @@ _HEADER = 40
 
 
 class _LedgerTable(QTableView):
-    """Enter brings a choice back, F2 renames, P pins, Delete removes, Ctrl+C copies all."""
+    """Enter brings a choice back, F2 renames it, P pins it, Delete removes it, and Ctrl+C copies the table."""
 
     def __init__(self, state: DeskState, model: LedgerModel) -> None:
         super().__init__()
@@ -229,7 +235,7 @@ class _LedgerTable(QTableView):
         self.clicked.connect(self._clicked)
 
     def _show_columns(self) -> None:
-        """Those that say something; the names give way to them where there are many."""
+        """Show the columns that say something. The names get less room where there are many."""
         shown = 0
         for number, column in enumerate(COLUMNS, 1):
             self.setColumnHidden(number, not self._rows.shows(column))
@@ -280,12 +286,12 @@ class _LedgerTable(QTableView):
             super().keyPressEvent(event)
 
     def copy_text(self) -> None:
-        """Copies the table as it is shown."""
+        """Copy the table as it is shown."""
         QGuiApplication.clipboard().setText(as_text(self._rows))
         self._state.told.emit(tr("Copied the table."))
 
     def copy_csv(self) -> None:
-        """Copies the figures of the table."""
+        """Copy the figures of the table."""
         QGuiApplication.clipboard().setText(as_csv(self._rows))
         self._state.told.emit(tr("Copied the figures of the table."))
 
@@ -357,7 +363,7 @@ class Ledger(QWidget):
 
     @property
     def wanted_height(self) -> int:
-        """Pixels that all of its rows take, at least one, with what is over and under them."""
+        """The height in pixels of all rows, at least one, with the title and the header."""
         rows = max(len(self.model.rows), 1)
         return self.table.horizontalHeader().height() + rows * ROW_HEIGHT + self.foot.sizeHint().height() + 4
 

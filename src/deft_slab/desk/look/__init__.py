@@ -1,1 +1,1 @@
-"""Fonts, colours, the style sheet."""
+"""Fonts, colours and the style sheet."""

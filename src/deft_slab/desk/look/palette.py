@@ -1,7 +1,7 @@
-"""Colours, once. Nothing is told by colour alone.
+"""All colours. Nothing is told by colour alone.
 
-There are two looks, light and dark, in which each colour means the same. Who paints asks for a colour by its name at
-the time (``palette.INK``), and keeps none: ``use`` changes them all.
+There are two looks, light and dark, in which each colour has the same meaning. Painting code reads a colour by its
+name each time (``palette.INK``) and does not store it, because ``use`` replaces them all.
 """
 
 from __future__ import annotations
@@ -56,7 +56,7 @@ _DARK: dict[str, str | tuple[str, ...]] = {
 
 
 def use(*, dark: bool) -> None:
-    """Takes the colours of one of the two looks."""
+    """Switch to the colours of one of the two looks."""
     globals().update(_DARK if dark else _LIGHT)
 
 
@@ -65,12 +65,12 @@ def is_dark() -> bool:
 
 
 def rgb(colour: str) -> Floats:
-    """(3,) 0 to 255."""
+    """A colour as (3,) values from 0 to 255."""
     return np.array([int(colour[k : k + 2], 16) for k in (1, 3, 5)], float)
 
 
 def colour(name: str) -> tuple[float, float, float]:
-    """0 to 255 each."""
+    """A colour as three values from 0 to 255."""
     red, green, blue = rgb(name)
     return float(red), float(green), float(blue)
 
@@ -79,14 +79,14 @@ _SHADES = 256
 
 
 def ramp_colours(past_threshold: Floats32, base: str, ramp: tuple[str, str, str], most: float = 45.0) -> Bytes:
-    """(m, 3): the ramp where support is needed, the base colour elsewhere.
+    """The colour of each facet (m, 3): the ramp where support is needed, the base colour elsewhere.
 
     Parameters
     ----------
     past_threshold : (m,) float32, degrees
-        Past the threshold, -1 where none is needed.
+        Degrees past the threshold; -1 where no support is needed.
     most : float, degrees
-        At the ramp's end.
+        Degrees at the end of the ramp.
     """
     stops = np.stack([rgb(colour) for colour in ramp])
     shades = np.linspace(0.0, 1.0, _SHADES)

@@ -1,4 +1,4 @@
-"""Pictures made elsewhere, for Qt."""
+"""Converts pictures for Qt."""
 
 from __future__ import annotations
 
@@ -9,17 +9,19 @@ from ...core.arrays import Bytes
 
 
 def image_of(picture: Bytes) -> QImage:
-    """Parameters
+    """Convert a picture.
+
+    Parameters
     ----------
     picture : (height, width, 4) uint8
-        Red, green, blue, alpha; copied.
+        Red, green, blue and alpha; copied.
     """
     height, width, _ = picture.shape
     return QImage(picture.data, width, height, 4 * width, QImage.Format.Format_RGBA8888).copy()
 
 
 def pixmap_of(picture: Bytes, width: int, height: int) -> QPixmap:
-    """The same, scaled to fit into so many pixels."""
+    """Convert a picture, scaled to fit into the given number of pixels."""
     return QPixmap.fromImage(image_of(picture)).scaled(
         width, height, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
     )

@@ -16,15 +16,16 @@ _HERE = Path(__file__).parent
 
 
 def sheet() -> str:
-    """The style sheet, in the colours of now: for a window, once it is made. On the application Qt would style all that
-    is on a widget anew each time that it is put onto another, which doubles what it takes to make a panel.
+    """The style sheet in the present colours, for a finished window. Set on the application, it would make Qt style
+    all children of a widget anew whenever the widget gets another parent, which doubles the time to build a
+    panel.
     """
     down = (_HERE / ("down-light.svg" if p.is_dark() else "down.svg")).as_posix()
     return Template((_HERE / "desk.qss").read_text("utf-8")).substitute(vars(p), DOWN=down)
 
 
 def wants_dark(look: str, application: QApplication) -> bool:
-    """Whether the dark look is to be put on.
+    """Whether the dark look should be used.
 
     Parameters
     ----------
@@ -37,7 +38,9 @@ def wants_dark(look: str, application: QApplication) -> bool:
 
 
 def dress(application: QApplication, *, dark: bool = False) -> None:
-    """Puts on the font and the colours of one of the two looks, for the ``sheet`` of a window; again to change them."""
+    """Set the font and the colours of one of the two looks for the ``sheet`` of a window. Call it again to change
+    them.
+    """
     p.use(dark=dark)
     if "Inter" not in QFontDatabase.families():
         fonts = resources.files("deft_slab.desk.look") / "fonts"
@@ -52,7 +55,7 @@ def dress(application: QApplication, *, dark: bool = False) -> None:
 
 
 def _palette() -> QPalette:
-    """For what the style sheet leaves to the style: dialogs of Qt's own, marks in check boxes."""
+    """Colours for what the style sheet leaves to the style: Qt's own dialogs, and the marks in check boxes."""
     roles = QPalette.ColorRole
     found = QPalette()
     for role, colour in (

@@ -1,1 +1,1 @@
-"""One panel for each step of the work."""
+"""One panel for each step of the job."""

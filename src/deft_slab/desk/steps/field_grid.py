@@ -1,4 +1,4 @@
-"""The figures of a cut or a join as fields in a grid, two beside each other."""
+"""The measures of a cut or a join, as fields in a grid of two columns."""
 
 from __future__ import annotations
 
@@ -18,16 +18,16 @@ def put_fields(
     grid: QGridLayout, fields: Sequence[Field], typed: Callable[[Field, float], None], width: int,
     decimals: Callable[[Field], int],
 ) -> FieldsShown:
-    """Puts them there.
+    """Fill a grid with fields.
 
     Parameters
     ----------
     typed : Callable[[Field, float], None]
-        Hears of what is typed.
+        Called with a field and its new value when the user has typed one.
     width : int
-        Of each, in pixels.
+        The width of each field, in pixels.
     decimals : Callable[[Field], int]
-        That each shows.
+        The number of decimals that a field shows.
     """
     found = []
     for n, field in enumerate(fields):

@@ -1,4 +1,4 @@
-"""A panel that is one list, filled anew with each outcome."""
+"""A panel that is a single list, filled anew with each outcome."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The panels of the steps, each made when it is first wanted: the window is there before them."""
+"""The panels of the steps. Each is made when it is first needed, so that the window appears before them."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ PANELS: dict[str, Callable[[DeskState, Verbs], QWidget]] = {
 
 
 class StepPanels(Mapping[str, QWidget]):
-    """By the name of the step. stack : which they are put on"""
+    """The panels by the name of their step, and the stack that shows them."""
 
     def __init__(self, state: DeskState, verbs: Verbs, stack: QStackedWidget) -> None:
         self._wanted = {step: partial(make, state, verbs) for step, make in PANELS.items()}
@@ -74,7 +74,7 @@ class StepPanels(Mapping[str, QWidget]):
         return len(self._wanted)
 
     def make_next(self) -> bool:
-        """Makes one more, while there is time; whether there are others still to be made."""
+        """Make one more panel while there is time. Returns whether any are left to make."""
         missing = [step for step in self if step not in self._made]
         if missing:
             self[missing[0]]

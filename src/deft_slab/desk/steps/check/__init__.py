@@ -1,4 +1,4 @@
-"""Check: what was checked of this choice, worst first, and what helps; hollowing; posts."""
+"""The Check step: what was found in this plan, worst first, and what helps; hollowing; posts."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""One page: failed, look here, left on purpose, good; each line flies to what it is of."""
+"""The page of findings: failed, look here, left on purpose, good. A click on a line flies to its place."""
 
 from __future__ import annotations
 
@@ -26,14 +26,14 @@ _ROLES = {"failed": "bad", "look": "look", "left": "faint", "good": "good"}
 
 @dataclass(frozen=True)
 class _FoundRow:
-    """What a row of the list shows: words in a role, or a line.
+    """What a row of the list shows: a heading in some role, or a line.
 
     Attributes
     ----------
     nth : int
-        Of those that say the same, from 0 on.
+        The number among the lines that say the same, from 0 on.
     filament : bool
-        Whether it is printed of that, which says what may help.
+        Whether the piece is printed in filament, which decides what may help.
     """
 
     words: str = ""
@@ -45,7 +45,7 @@ class _FoundRow:
 
 
 class LineRow(ClickRow):
-    """One line; the chosen one says what it means and what helps."""
+    """One line. The chosen one also says what it means and what helps."""
 
     def __init__(self, line: Line, *, chosen: bool) -> None:
         super().__init__("chosen" if chosen else "row")
@@ -96,7 +96,7 @@ class CheckedPanel(Panel):
 
     @property
     def lines(self) -> list[Line]:
-        """What was checked of the plan that is measured."""
+        """The lines of the measured plan."""
         evaluated = self.state.evaluated
         if evaluated is None:
             return []
@@ -138,7 +138,7 @@ class CheckedPanel(Panel):
         return [(key.line, row) for key, row in self._rows if key.line is not None and isinstance(row, LineRow)]
 
     def _listed(self, lines: list[Line], counts: dict[str, int]) -> list[_FoundRow]:
-        """The lines, a heading over those of each verdict."""
+        """The lines, with a heading above those of each verdict."""
         filament = self.state.piece_printer.kind == "filament"
         listed, before = [], Counter[Line]()
         for number, line in enumerate(lines):
@@ -158,7 +158,7 @@ class CheckedPanel(Panel):
         return shown
 
     def _helps(self, line: Line) -> QHBoxLayout:
-        """What may be done about a line."""
+        """Buttons for what can be done about a line."""
         parts = []
         if line.found is not None:
             parts.append(self._leaving(line.found))
@@ -202,7 +202,7 @@ class CheckedPanel(Panel):
         self.state.go_to("Tilt")
 
     def _look(self) -> None:
-        """Puts the pieces together, or back on the bed."""
+        """Put the pieces together, or back on the bed."""
         self.state.show(in_place=self.seen.isChecked(), apart=0.0 if self.seen.isChecked() else _APART)
 
     # the layers

@@ -1,4 +1,4 @@
-"""Hollow: the wall that stays, the lattice, vents and plugs of the selected piece."""
+"""The page on hollowing: wall, lattice, vents and plugs of the selected piece."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _field = partial(NumberField.named, "mm", step=0.5)
 
 
 def vent_row(number: int, vent: Vent, report: VentReport | None, *, chosen: bool) -> SaidRow:
-    """A vent: where it is, and what became of it."""
+    """A vent: where it is, and whether it reaches its void."""
     if report is None:
         said, role = tr("being made …"), "faint"
     elif report.problem:
@@ -116,7 +116,7 @@ class HollowPanel(Panel):
 
     @property
     def _now(self) -> dict[str, float]:
-        """The measures of the hollow of the selected piece, else those that the next one gets."""
+        """The measures of the selected piece's hollow, or those that the next hollow gets."""
         hollow = self._hollowing.hollow
         if hollow is None:
             return self._hollowing.wishes
@@ -206,7 +206,7 @@ class HollowPanel(Panel):
                 self._add_own(vent)
 
     def _add_own(self, vent: Vent) -> None:
-        """What can be changed of the selected vent."""
+        """Add the controls of the selected vent."""
         outer = _field(tr("Diameter outside"), tr("Across, at the surface."), low=0.4, high=100)
         outer.set_value(2 * vent.outer)
         outer.committed.connect(lambda value: self._hollowing.size(vent, outer=value / 2))

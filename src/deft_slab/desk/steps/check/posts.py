@@ -1,4 +1,4 @@
-"""Posts: proposed for all that is not held, edited one by one; what they hold and what they leave."""
+"""The page on posts: proposed for everything unsupported, edited one by one, with the marks that they leave."""
 
 from __future__ import annotations
 
@@ -83,11 +83,11 @@ class PostsPanel(Panel):
                state.pointing.changed)
 
     def _pointed(self, kind: str, words: str, does: str) -> QPushButton:
-        """A button that stays pressed while something is pointed for."""
+        """A button that stays pressed while the user points at something."""
         return button(words, does, partial(self._posting.point, kind), role="small", checkable=True)
 
     def _add_buttons(self) -> None:
-        """What is done to all posts of the piece, or to those in a region."""
+        """Add the buttons that act on all posts of the piece, or on those in a region."""
         self.propose = button(
             tr("Propose posts"),
             tr(
@@ -159,7 +159,7 @@ class PostsPanel(Panel):
         self._show(report)
 
     def _show_this(self, report: PostsReport | None) -> None:
-        """The selected post."""
+        """Show the selected post."""
         posts, one = self._posting.posts, self._posting.post
         self._own.setVisible(one is not None)
         if one is None or posts is None:
@@ -210,7 +210,7 @@ class PostsPanel(Panel):
             self.list.addWidget(label(tr("{count} more", count=len(troubles) - _MOST), "faint"))
 
     def _troubles(self, report: PostsReport) -> list[tuple[int, str]]:
-        """(number, words) of the posts that something is to be said of, worst first."""
+        """The number of each post with a problem and the words for it, worst first."""
         posts = self._posting.posts
         assert posts is not None
         found = [(n, tr("its surface was cut away")) for n, land in enumerate(report.lands) if land == "off"]

@@ -1,4 +1,4 @@
-"""What was found, along the height rail."""
+"""The findings, along the height rail."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from ...widgets.height_rail import HeightRail, RailMark
 
 
 def show_on_rail(rail: HeightRail, state: DeskState) -> None:
-    """Shows the layers of the selected piece, or of the whole bed, with what was found."""
+    """Show the layers of the selected piece, or of the whole bed, with the findings."""
     checking, piece = state.checking, state.piece
     assert piece is not None
     top = checking.top
@@ -36,7 +36,9 @@ def show_on_rail(rail: HeightRail, state: DeskState) -> None:
 
 
 def _together(pieces: tuple[Inspection, ...]) -> tuple[np.ndarray, np.ndarray]:
-    """(areas, peel) mm2 of each layer of all pieces on one bed; they all begin at the bed or at their lift."""
+    """The area and the peel estimate of each layer in mm², of all pieces on one bed. All pieces start at the bed or
+    at their lift.
+    """
     first = [round(one.base / one.thickness) for one in pieces]
     count = max(start + one.layers for start, one in zip(first, pieces, strict=True))
     areas, peel = np.zeros(count), np.zeros(count)
@@ -54,7 +56,7 @@ def _why_not(island: Island) -> str:
 
 
 def _marks(found: Inspection, state: DeskState) -> list[RailMark]:
-    """Of one piece: what counts in colour, what is held, small or left on purpose in grey."""
+    """The marks of one piece: what counts in colour; what is held, small or left on purpose in grey."""
     pieces = state.pieces
     printer = pieces[found.number].on(state.printer) if found.number < len(pieces) else state.printer
     marks = []

@@ -1,4 +1,4 @@
-"""Cut: ways to part the model, where one cut could be, this cut, and what the pieces come to."""
+"""The Cut step: ways to cut the model, where one cut could go, the selected cut, and the resulting pieces."""
 
 from __future__ import annotations
 
@@ -30,7 +30,9 @@ class CutPanel(Pages):
         state.project_changed.connect(self._on_changed)
 
     def _on_changed(self) -> None:
-        """A cut that was added by hand is shown; one that was taken from the map or the front leaves that in view."""
+        """Turn to the page of a cut that was added by hand. A cut that was taken from the map or the front leaves
+        that page in view.
+        """
         added = self._state.selected_cut != self._known and self._state.selected_cut is not None
         self._known = self._state.selected_cut
         if added and self._state.history.undo_text not in (FROM_FRONT, FROM_MAP):

@@ -1,4 +1,6 @@
-"""Pieces: what the plan costs, the proof that nothing is lost, equal pieces, and where the seams run."""
+"""The page on the pieces: what the plan costs, the proof that nothing is lost, equal pieces, and where the seams
+run.
+"""
 
 from __future__ import annotations
 
@@ -90,7 +92,9 @@ class PiecesPanel(Panel):
         self._about.setVisible(bool(about))
 
     def _show_proof(self, outcome: Outcome) -> None:
-        """That every piece is closed and nothing is lost, that what is cut off comes off, and what is printed twice."""
+        """Show whether every piece is closed and nothing is lost, whether pieces come apart, and what would be
+        printed twice.
+        """
         emptied(self._proof)
 
         def tell(good: bool, words: str) -> None:
@@ -143,7 +147,7 @@ class PiecesPanel(Panel):
         self._show_alike(outcome)
 
     def _fly_row(self, words: str, tone: str, place: Place) -> None:
-        """A line of the proof; a click looks at the place that it is about."""
+        """Add a line of the proof. A click looks at the place it is about."""
         line = ClickRow("seat")
         line.setAccessibleName(words)
         line.setToolTip(tr("Click to look at it."))
@@ -176,7 +180,7 @@ class PiecesPanel(Panel):
                 )
 
     def _show_stretches(self, outcome: Outcome) -> None:
-        """The stretches of all seams, those that show most first; a click flies to one."""
+        """Show the stretches of all seams, the most visible first. A click flies to one."""
         emptied(self._stretches)
         found = sorted(
             ((stretch, outcome.plan.cut(cut_id).name) for cut_id, seam in outcome.seams.items()

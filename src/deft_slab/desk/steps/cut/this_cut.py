@@ -1,4 +1,4 @@
-"""This cut: its place, kerf, crumbs and reach; its sweep; settling its seam."""
+"""The page on the selected cut: its place, kerf, crumbs and reach; its sweep; settling its seam."""
 
 from __future__ import annotations
 
@@ -255,7 +255,7 @@ class ThisCutPanel(Panel):
         self._show_settled(cut)
 
     def _show_fields(self, cut: Cut) -> None:
-        """The fields of the kind; made anew when the kind is another, or has other fields."""
+        """Show the fields of the cut's kind. They are built again if the kind or its fields differ from before."""
         own, reach = on_desk(cut).fields(cut, self._state.box), reach_fields(cut)
         key = (cut.id, tuple(field.name for field in (*own, *reach)))
         if key != self._fields_for:

@@ -1,4 +1,4 @@
-"""Ways: the front of whole plans, what they are looked for by, and the list of them."""
+"""The page on ways: the front of whole plans, the conditions of the search, and the list."""
 
 from __future__ import annotations
 
@@ -29,19 +29,19 @@ _NO_PICTURE = np.zeros((64, 92, 4), np.uint8)
 
 
 def percent(share: float) -> str:
-    """A share of the support: "1.7 %", "23 %"."""
+    """A share of the support in words: "1.7 %", "23 %"."""
     return written(f"{100 * share:.2g} %") if share < 0.1 else f"{100 * share:.0f} %"
 
 
 def title_of(way: WayShown) -> str:
-    """What it leaves and shows."""
+    """The support that a way leaves, and the seam that it shows."""
     near = "≈ " if way.near else ""
     seen = tr("{length} seen", length=text.mm(way.sight)) if way.cuts else tr("uncut")
     return tr("{near}{percent} left · {seen}", near=near, percent=percent(way.left), seen=seen)
 
 
 def said_of(way: WayShown) -> str:
-    """Its pieces, how they sit, and what they take."""
+    """The pieces of a way, how they sit, and what they take."""
     pieces = tr_many("{n} piece", "{n} pieces", way.pieces)
     flat = tr("all flat") if way.all_flat else tr("{flat} flat", flat=way.flat)
     said = [pieces, flat]
@@ -64,7 +64,7 @@ _Point = Callable[[WayShown | None], None]
 
 
 class WayRow(ListedRow):
-    """A way to part it."""
+    """A way to cut the model."""
 
     def __init__(self, way: WayShown, keep: Callable[[], None], point: _Point) -> None:
         picture = _NO_PICTURE if way.picture is None else way.picture
@@ -148,7 +148,7 @@ class WaysPanel(Panel):
         state.jobs.progressed.connect(self._show_buttons)
 
     def _add_first_conditions(self) -> None:
-        """Those that are changed most often, over the list."""
+        """Add the conditions that are changed most often, above the list."""
         wish = self._ways.wish
         self.pieces = self._field("", 2, 12, 1, tr("Pieces, at most"), tr("Ways with more pieces are not looked for."))
         self.pieces.committed.connect(lambda value: wish(pieces=round(value)))

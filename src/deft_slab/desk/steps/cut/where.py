@@ -1,4 +1,4 @@
-"""Where: the cut map of one straight cut."""
+"""The page on where to cut: the cut map of a single straight cut."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ class WherePanel(Panel):
         state.jobs.progressed.connect(self._show_buttons)
 
     def _middle(self) -> np.ndarray:
-        """(3, 3): the normal of a level cut to -z."""
+        """The rotation (3, 3) that turns the normal of a level cut to -z."""
         return self._state.plan.tilt.rotation if self._state.is_open else np.eye(3)
 
     def refresh(self) -> None:
@@ -75,7 +75,9 @@ class WherePanel(Panel):
         self.again.setVisible(stopped)
 
     def _say(self, normal: np.ndarray | None) -> None:
-        """The figures of the best place along the direction under the pointer; without one, what the map is."""
+        """Show the figures of the best place along the direction under the pointer; without a direction, what the
+        map shows.
+        """
         search = self._search
         if search.map is None:
             return

@@ -1,1 +1,1 @@
-"""Hand off: beds, files and printers."""
+"""The Hand off step: beds, files and printers."""

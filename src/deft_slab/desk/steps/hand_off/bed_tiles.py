@@ -38,8 +38,9 @@ _MOVES = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Down: (
 
 
 class BedTiles(QWidget):
-    """Pieces are clicked, dragged on their bed and on to another one; arrows move the picked one by 1 mm, with Shift by
-    10, and comma and full stop turn it. While room is kept free, rectangles are drawn, and taken away by a click.
+    """Pieces are clicked, and dragged on their bed or to another one. Arrow keys move the selected piece by 1 mm,
+    with Shift by 10 mm; comma and full stop turn it. While the user keeps areas free, a drag draws a rectangle
+    and a click removes one.
     """
 
     def __init__(self, state: DeskState) -> None:
@@ -62,7 +63,7 @@ class BedTiles(QWidget):
 
     @property
     def beds(self) -> int:
-        """How many tiles there are: one more, to begin another bed, while a piece is dragged."""
+        """The number of tiles. While a piece is dragged there is one more, to start another bed."""
         return self._used + (1 if self._held is not None and len(self._bedding.laid) > 1 else 0)
 
     @property
@@ -70,7 +71,7 @@ class BedTiles(QWidget):
         return 1 + max((one.bed for one in self._bedding.laid), default=0)
 
     def _printer(self, bed: int) -> Printer:
-        """The printer of a bed; of one that is not begun yet, that of the piece which is held."""
+        """The printer of a bed. A bed that is not started yet has the printer of the dragged piece."""
         evaluated, pieces = self._state.evaluated, self._state.pieces
         if evaluated is None:
             return self._state.printer
@@ -80,7 +81,7 @@ class BedTiles(QWidget):
 
     @property
     def _sizes(self) -> list[tuple[float, float]]:
-        """mm of each bed that its tile shows; found once, and not for each piece that is drawn."""
+        """The size in mm of each bed as its tile shows it. Cached, because every piece that is painted needs it."""
         of = (self._state.evaluated, self._state.printer, None if self._held is None else self._held[0])
         if self._sized is None or self._sized[0] != of:
             self._sized = of, [self._size(bed) for bed in range(self.beds)]
@@ -97,18 +98,20 @@ class BedTiles(QWidget):
 
     @property
     def _cell(self) -> tuple[float, float]:
-        """mm that the largest tile shows."""
+        """The size in mm of the largest tile."""
         return max(wide for wide, _ in self._sizes), max(deep for _, deep in self._sizes)
 
     @property
     def _lines(self) -> int:
-        """Of words under each tile: where there are several printers or materials, these are named too."""
+        """The number of lines of text under each tile. Where there are several printers or materials, the text names
+        them too.
+        """
         work = self._bedding.work
         made = {(bed.printer.name, bed.printer.material) for bed in work.beds} if work is not None else set()
         return 2 if len(made) > 1 else 1
 
     def _scale(self, width: int) -> tuple[int, float]:
-        """(tiles in a row, pixels for a mm)."""
+        """The number of tiles in a row, and the pixels for each mm."""
         wide, deep = self._cell
         columns = 1 if len(self._bedding.laid) <= 1 else 2  # there is room for another bed, which may be begun
         scale = (width - (columns - 1) * _GAP - 2) / columns / wide
@@ -122,7 +125,7 @@ class BedTiles(QWidget):
         return QSize(280, self.heightForWidth(280))
 
     def tile(self, bed: int) -> QRectF:
-        """Where a bed is, in pixels."""
+        """The rectangle of a bed, in pixels."""
         columns, scale = self._scale(self.width())
         wide, deep = (size * scale for size in self._cell)
         own_wide, own_deep = (size * scale for size in self._sizes[bed])
@@ -131,12 +134,12 @@ class BedTiles(QWidget):
         return QRectF(left, top + deep - own_deep, own_wide, own_deep)
 
     def pixel(self, bed: int, x: float, y: float) -> QPointF:
-        """Where a place of a bed, mm, is."""
+        """Where a place of a bed, given in mm, appears."""
         tile, (_, scale) = self.tile(bed), self._scale(self.width())
         return QPointF(tile.left() + x * scale, tile.bottom() - y * scale)
 
     def place(self, at: QPointF) -> tuple[int, float, float]:
-        """(bed, x, y in mm) of a pixel; of the nearest bed beside all."""
+        """The bed under a pixel and the place on it in mm. Beside all beds it is the nearest one."""
         _, scale = self._scale(self.width())
 
         def away(bed: int) -> float:
@@ -149,7 +152,7 @@ class BedTiles(QWidget):
         return bed, (at.x() - tile.left()) / scale, (tile.bottom() - at.y()) / scale
 
     def number_at(self, at: QPointF) -> int | None:
-        """Which of what is laid is under a pixel; the smallest, where several are."""
+        """The number of the item under a pixel; where several overlap, the smallest."""
         bed, x, y = self.place(at)
         point, laid = shapely.Point(x, y), self._bedding.laid
         over = [n for n, one in enumerate(laid) if one.bed == bed and one.outline.intersects(point)]
@@ -246,7 +249,7 @@ class BedTiles(QWidget):
             self._paint_piece(painter, self._held[0], self._at[0], self._at[1] - x, self._at[2] - y, clashing=False)
 
     def _path(self, number: int) -> QPainterPath:
-        """The outline of one of what is laid, mm on its bed; made once, and not at each move of the mouse."""
+        """The outline of an item in mm on its bed. Cached, because every move of the mouse needs it."""
         if self._paths_of is not self._bedding.laid:
             self._paths_of, self._paths = self._bedding.laid, {}
         if number not in self._paths:

@@ -1,4 +1,4 @@
-"""The choices against each other: what printing each takes, against how much of its seams is seen."""
+"""A chart that compares the choices: what printing each takes, against how much of its seams is visible."""
 
 from __future__ import annotations
 
@@ -24,14 +24,14 @@ _HEIGHT = 150
 
 @dataclass(frozen=True)
 class Axis:
-    """What is drawn upwards.
+    """A figure for the vertical axis.
 
     Attributes
     ----------
     of : Callable[[PrintJob], float]
-        From the job.
+        Takes the figure from a job.
     shown : Callable[[float], str]
-        With its unit.
+        Formats it with its unit.
     """
 
     word: str
@@ -49,16 +49,18 @@ AXES = (
 
 @dataclass(frozen=True)
 class ChoiceDot:
-    """Attributes
+    """A choice in the chart.
+
+    Attributes
     ----------
     key : str
-        Of the choice, None for the plan on the bed.
+        The key of the choice; None: the plan on the bed.
     sight : float, mm
-        Of seam that is seen.
+        Visible seam, in mm.
     up : float
-        What is drawn upwards.
+        The figure on the vertical axis.
     fits, best : bool
-        Whether all pieces fit, and no other choice beats it in both.
+        Whether all pieces fit; whether no other choice is better in both figures.
     """
 
     key: str | None
@@ -70,7 +72,9 @@ class ChoiceDot:
 
 
 def front_of(found: list[tuple[str | None, str, float, float, bool]]) -> tuple[ChoiceDot, ...]:
-    """Of (key, name, mm seen, what is drawn upwards, whether all fits) of each."""
+    """The dots of the choices. Each choice is given as key, name, visible seam in mm, figure on the vertical axis,
+    and whether all pieces fit.
+    """
     dots = []
     for key, name, sight, up, fits in found:
         beaten = any(
@@ -81,7 +85,7 @@ def front_of(found: list[tuple[str | None, str, float, float, bool]]) -> tuple[C
 
 
 class ChoicesChart(DotsChart):
-    """A dot for each choice that is measured: farther left is less seen, lower takes less."""
+    """A dot for each measured choice. Farther left, less seam is visible; lower down, printing takes less."""
 
     def __init__(self) -> None:
         tip = tr(
@@ -134,7 +138,7 @@ class ChoicesChart(DotsChart):
         painter.end()
 
     def _paint_name(self, painter: QPainter, n: int, taken: list[QRectF]) -> None:
-        """Beside its dot, on the side where there is room; left out where there is none."""
+        """Paint the name of a choice beside its dot, on a side with room; omit it where there is none."""
         at, name = self.place_of(n), text.shortened(self.dots[n].name, 18)
         wide = painter.fontMetrics().horizontalAdvance(name) + 2
         for x in (at.x() + 9, at.x() - 9 - wide):
@@ -149,7 +153,7 @@ class ChoicesChart(DotsChart):
 
 
 class ChoicesFront(QWidget):
-    """The chart, what is drawn upwards in it, and what is said of the choice that is pointed at."""
+    """The chart, the choice of its vertical axis, and what is said of the choice under the pointer."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()

@@ -1,4 +1,4 @@
-"""Hand off: pieces on their beds, what printing takes, and the files."""
+"""The Hand off panel: pieces on their beds, what printing takes, and the files."""
 
 from __future__ import annotations
 
@@ -102,7 +102,7 @@ class HandOffPanel(Panel):
         follow(self, self.refresh, state.alike.changed, self._bedding.changed)
 
     def _add_writing(self, verbs: Verbs) -> None:
-        """What is written, and how."""
+        """Add the controls for what is written, and how."""
         state = self._state
         self.piece_files = self._toggles(tr("Each piece"), ("stl",))
         self.bed_files = self._toggles(tr("Each bed"), ("3mf",))
@@ -163,7 +163,7 @@ class HandOffPanel(Panel):
         self.add(self._where)
 
     def _toggles(self, title: str, chosen: tuple[str, ...]) -> dict[str, QPushButton]:
-        """A row of formats that are written or not."""
+        """A row of buttons for the formats to write."""
         found = {}
         for ending in WRITTEN:
             one = button(
@@ -185,7 +185,7 @@ class HandOffPanel(Panel):
         self.all.setEnabled(self._state.evaluated is not None and anything)
 
     def _choose_paper(self, paper: Paper) -> None:
-        """One of the papers, or none."""
+        """Choose one of the paper sizes, or none."""
         for other, one in self.papers.items():
             if other != paper:
                 one.setChecked(False)
@@ -193,18 +193,18 @@ class HandOffPanel(Panel):
 
     @property
     def _resin(self) -> bool:
-        """Whether a bed is printed of resin."""
+        """Whether a bed is printed in resin."""
         work = self._bedding.work
         return work is not None and any(bed.printer.kind == "resin" for bed in work.beds)
 
     @property
     def paper(self) -> Paper | None:
-        """Of the sheet that is written too."""
+        """The paper size of the sheet that is written as well; None: no sheet."""
         return next((paper for paper, one in self.papers.items() if one.isChecked()), None)
 
     @property
     def wished(self) -> Wished:
-        """What is written."""
+        """What the user wants written."""
         pieces, beds = (
             tuple(ending for ending, one in of.items() if one.isChecked())
             for of in (self.piece_files, self.bed_files)
@@ -242,7 +242,7 @@ class HandOffPanel(Panel):
         self._where.setText(saved + (tr(" Changed since.") if path and self._state.history.dirty else ""))
 
     def _nest_or_stop(self) -> None:
-        """Looks for fewer beds, or takes what was found so far."""
+        """Search for fewer beds, or stop and take the best layout so far."""
         if self._bedding.found_so_far is not None:
             self._bedding.take_found()
         else:

@@ -1,4 +1,4 @@
-"""What the pieces are printed on, and of: a second printer, and the material of each."""
+"""The printer and the material of each piece, and the second printer."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _LATER = 100
 
 
 class SecondPrinter(QWidget):
-    """Which printer works beside the first one, and which pieces it prints."""
+    """The printer that works beside the first one, and the pieces that it prints."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -54,7 +54,7 @@ class SecondPrinter(QWidget):
         self.share.setVisible(second is not None)
 
     def _list(self) -> None:
-        """Puts the printer profiles into the menu."""
+        """Fill the menu with the printer profiles."""
         self.menu.clear()
         second = self._state.plan.second if self._state.is_open else None
         none = self.menu.addAction(tr("None"), partial(self._bedding.use_second, None))
@@ -68,7 +68,7 @@ class SecondPrinter(QWidget):
 
 
 class PiecesToPrint(QWidget):
-    """All pieces, with what each is printed on and of where there is a choice."""
+    """All pieces, with the printer and the material of each where there is a choice."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -114,7 +114,7 @@ class PiecesToPrint(QWidget):
             self.list.addWidget(line())
 
     def _add_choices(self, number: int, piece: Piece) -> None:
-        """What it is printed on, and of, where there is more than one."""
+        """Add the printer and the material of a piece, where there is more than one."""
         plan, printer = self._state.plan, self._state.printer
         own = plan.second if piece.second and plan.second is not None else printer
         across = QHBoxLayout()

@@ -1,4 +1,4 @@
-"""Printers in Hand off: what they are doing, and beds on their way to them."""
+"""Printers in the Hand off step: what they are doing, and beds that are being sent to them."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ _MOST_JOBS = 4
 
 
 class PrintersSection(QWidget):
-    """What is shown of the printers, and what can be done with them."""
+    """The list of printers, and what can be done with them."""
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()
@@ -180,7 +180,7 @@ class PrintersSection(QWidget):
         DeviceDialog(self._printing.add, self.window()).exec()
 
     def start_one(self, speed: float) -> None:
-        """Starts a stand-in of the desk's printer, and adds it when it says where it is."""
+        """Start a stand-in of the desk's printer, and add it when it reports its address."""
         printer = self._state.printer
         keeps = home() / "stand-ins" / slug(printer.name)
         try:
@@ -200,7 +200,7 @@ class PrintersSection(QWidget):
         self._state.told.emit(tr("A stand-in printer is being started …"))
 
     def _heard(self, child: QProcess, name: str) -> None:
-        """The line with which it says where it is."""
+        """Read the line in which a stand-in reports its address."""
         if not child.canReadLine():
             return
         try:
@@ -219,7 +219,7 @@ class PrintersSection(QWidget):
                 self._state.told.emit(said.removeprefix("deft-slab: "))
 
     def close_children(self) -> None:
-        """Ends the stand-ins that were started here; what they print stands on the disk."""
+        """End the stand-ins that were started here. What they print remains on the disk."""
         children, self._children = self._children, []
         for child in children:
             child.blockSignals(True)
@@ -238,7 +238,7 @@ _STATES = {
 
 
 def _said(job: Sent) -> str:
-    """How a job stands, in words."""
+    """The state of a print job, in words."""
     status = job.status
     if job.problem:
         return job.problem

@@ -1,4 +1,4 @@
-"""Join: the contacts of the pieces, the joins on them, and how the pieces go together."""
+"""The Join step: the contacts of the pieces, the joins on them, and how the pieces go together."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ class JoinPanel(Pages):
         state.step_changed.connect(lambda: self._on_turned("Contacts" if self.contacts.isVisible() else ""))
 
     def _on_turned(self, page: str) -> None:
-        """The pieces lie as the move has them only while it is looked at."""
+        """Put the pieces where the dry fit has them only while its page is open."""
         if page == "Dry fit":
             self.fit.begin()
         else:

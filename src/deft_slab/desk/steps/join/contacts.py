@@ -1,4 +1,4 @@
-"""Contacts: one of them opened like a book, the joins on it, and the list of all, worst first."""
+"""The page on contacts: the selected one opened like a book, the joins on it, and the list of all, worst first."""
 
 from __future__ import annotations
 
@@ -173,7 +173,7 @@ class ContactsPanel(Panel):
         self._state.fitting.clearance_for_all(self.clearance.value)
 
     def _size(self, factor: float) -> None:
-        """Makes the selected join wider than it was before it was pulled."""
+        """Set the width of the selected join, as a multiple of its width before the drag."""
         join = self._joining.join
         if join is None:
             return
@@ -181,7 +181,7 @@ class ContactsPanel(Panel):
         self._joining.try_change(**ON_DESK[join.kind].sized(before, factor, self._joining.stock))
 
     def _turn(self, degrees: float) -> None:
-        """Turns the selected join from how it was before it was taken."""
+        """Turn the selected join, in degrees from its heading before the drag."""
         join = self._joining.join
         if join is not None:
             self._joining.try_turn(degrees, self._state.plan.join(join.id))
@@ -192,7 +192,7 @@ class ContactsPanel(Panel):
             self._joining.change(tr("change a join"), **field.update(join, value))
 
     def _type_rods(self) -> None:
-        """Takes the list of rods; what is no number changes nothing and is told."""
+        """Read the list of rods. An entry that is not a number is reported, and changes nothing."""
         words = self.rods.text().replace(";", " ").split()
         try:
             sizes = [float(word.replace(",", ".").rstrip(".")) for word in words]
@@ -265,7 +265,7 @@ class ContactsPanel(Panel):
         self.book.show_book(shown)
 
     def _heading(self, join: Join, frame: Floats) -> Floats | None:
-        """(2,) the direction that a join can be turned from, across its contact."""
+        """The direction (2,) across its contact from which a join can be turned."""
         here = ON_DESK[join.kind]
         if not here.turns(join):
             return None
@@ -301,7 +301,7 @@ class ContactsPanel(Panel):
         self.gap.show_gap(clearance)
 
     def _show_wall(self, report: JoinReport | None) -> None:
-        """The thinnest wall around it, or why it is not made."""
+        """Show the thinnest wall around the selected join, or why the join is not made."""
         if report is None:
             say(self._wall, "", "faint")
             return
@@ -322,7 +322,9 @@ class ContactsPanel(Panel):
         self._wall.setVisible(bool(self._wall.text()))
 
     def _show_fields(self, join: Join) -> None:
-        """The fields and switches of the kind; made anew when the kind is another, or has other fields."""
+        """Show the fields and switches of the join's kind. They are built again if the kind or its fields differ
+        from before.
+        """
         here = ON_DESK[join.kind]
         own = here.fields(join)
         key = (join.id, tuple(field.name for field in own), tuple(one.words(join) for one in here.switches))
@@ -339,7 +341,7 @@ class ContactsPanel(Panel):
             shown.set_value(round(field.value(join), 2))
 
     def _switch(self, words: str) -> None:
-        """Presses the switch that says so."""
+        """Press the switch with these words."""
         join = self._joining.join
         if join is not None:
             switch = next(one for one in ON_DESK[join.kind].switches if one.words(join) == words)
@@ -374,7 +376,7 @@ class ContactsPanel(Panel):
                                        partial(joining.remove, lost), role="small"))
 
     def _said_of(self, number: int) -> tuple[str, str]:
-        """(what is on a contact, the role of the words)."""
+        """What is on a contact, and the role of the words."""
         joins = self._joining.joins_of(number)
         reports = [self._joining.reports[join.id] for join in joins if join.id in self._joining.reports]
         if not joins:

@@ -1,4 +1,4 @@
-"""Coupon: a small test print that finds the clearance of the printer, and what fitted best."""
+"""The page on the coupon: a small test print that finds the clearance of the printer, and what fitted best on it."""
 
 from __future__ import annotations
 
@@ -94,7 +94,7 @@ class CouponPanel(Panel):
 
     @property
     def steps(self) -> tuple[float, ...]:
-        """mm per side of each hole."""
+        """The clearance of each hole, in mm per side."""
         return tuple(round(self.first.value + self.step.value * n, 3) for n in range(round(self.count.value)))
 
     def _write(self) -> None:

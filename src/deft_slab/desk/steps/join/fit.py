@@ -1,4 +1,4 @@
-"""Dry fit: putting the pieces together on the screen, move by move."""
+"""The page on the dry fit: putting the pieces together on the screen, move by move."""
 
 from __future__ import annotations
 
@@ -28,12 +28,12 @@ _TOWARDS = {"upper": tr("up"), "lower": tr("down"), "left": tr("to the left"), "
 
 
 def way_words(along: Floats) -> str:
-    """A way, in words: "slanting up".
+    """A direction in words, such as "slanting up".
 
     Parameters
     ----------
     along : (3,) float64
-        Unit, as the prop stands.
+        Unit vector (3,), as the prop stands.
     """
     straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
     way = _TOWARDS[side_along(along, 1)]
@@ -41,7 +41,7 @@ def way_words(along: Floats) -> str:
 
 
 def glued(joining: Joining, contact: int) -> float:
-    """mm2 to glue on a contact, by its number: none where a joint moves."""
+    """The area to glue on a contact in mm²; none where a joint moves."""
     moves = any(one.turn is not None and one.contact == contact for one in joining.reports.values())
     return 0.0 if moves else joining.contacts[contact].area
 
@@ -91,7 +91,7 @@ class DryFitPanel(Panel):
         )
 
     def begin(self) -> None:
-        """Asks for the moves, and shows the pieces as the slider has them."""
+        """Request the moves, and show the pieces as the slider has them."""
         self._fitting.fit_dry()
         self.refresh()
 
@@ -124,7 +124,7 @@ class DryFitPanel(Panel):
         return self._fitting.fitted or DryFit(())
 
     def _show_more(self) -> None:
-        """The joints that move, and where seams meet."""
+        """Show the joints that move, and where seams meet."""
         dry, before = self._dry, self._more_for
         self._turned = min(self._turned, max(len(dry.turns) - 1, 0))
         if before == (dry, self._turned):
@@ -174,7 +174,7 @@ class DryFitPanel(Panel):
             self._meeting.addWidget(label(tr("… and {more} more that are no worse.", more=more), "faint"))
 
     def _turn_words(self, one: TurnChecked) -> tuple[str, str]:
-        """(what comes of a joint that moves, the role of the words)."""
+        """The result for a joint that moves, and the role of the words."""
         if one.held_by is not None:
             first, second = (self._state.pieces[n].number for n in self._joining.contacts[one.held_by].pieces)
             return tr("it cannot turn: {first} – {second} holds it too", first=first, second=second), "look"
@@ -210,7 +210,7 @@ class DryFitPanel(Panel):
             self.list.addWidget(shown)
 
     def _words(self, move: DryMove) -> str:
-        """Which pieces go where."""
+        """Which pieces go where in a move."""
         numbers = {n: self._state.pieces[n].number for n in (*move.pieces, *move.onto)}
         moving, onto = (", ".join(str(numbers[n]) for n in own) for own in (move.pieces, move.onto))
         along = self._state.plan.tilt.rotation @ np.array(move.along)
@@ -245,7 +245,7 @@ class DryFitPanel(Panel):
         self._show_fit()
 
     def _show_fit(self) -> None:
-        """Puts the pieces where they are after so many moves."""
+        """Put the pieces where they are after as many moves as the slider says."""
         if not self.isVisible() or not self._moves:
             return
         done = self.slider.value() / _PER_MOVE
@@ -269,7 +269,7 @@ class DryFitPanel(Panel):
             self._state.show(fitted=fitted, turned=turned, in_place=True)
 
     def _turned_pieces(self) -> dict[int, Floats]:
-        """Where a joint has turned pieces, once all is put together."""
+        """The poses of pieces that a joint has turned, once everything is put together."""
         turns = self._dry.turns
         if not turns or turns[self._turned].held_by is not None or self.slider.value() < self.slider.maximum():
             return {}

@@ -1,4 +1,4 @@
-"""The list of contacts, and how the face of one is in the seats of its pieces."""
+"""The list of contacts, and how the face of one lies in the seats of its pieces."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class ContactRow(ClickRow):
 
 
 class ShortList(QScrollArea):
-    """A list that takes no more than a few rows of room, and scrolls beyond."""
+    """A list that is at most a few rows high, and scrolls beyond that."""
 
     def __init__(self, column: QVBoxLayout) -> None:
         super().__init__()
@@ -44,7 +44,7 @@ _LIES = {"down": tr("lies on this face"), "up": tr("has it facing up"), "sideway
 
 
 def how_they_sit(state: DeskState, contact: ContactFound) -> str:
-    """How the face is in the seats of both pieces, and the way in."""
+    """How the face of a contact lies in the seats of both pieces, and the way in."""
     first, second = (state.pieces[n] for n in contact.pieces)
     place, out = np.array(contact.place), -np.array(contact.way_in)
     kerf = state.plan.cut(contact.cut).kerf

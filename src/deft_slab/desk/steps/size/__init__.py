@@ -1,4 +1,4 @@
-"""Size: what the numbers in the file mean, a sound surface, the right size for whoever wears or uses it."""
+"""The Size step: the unit of the file, a sound surface, and the right size for whoever wears or uses the prop."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class SizePanel(Pages):
         state.opened.connect(self._on_opened)
 
     def _put_away(self) -> None:
-        """What was looked at on another page is put away."""
+        """Hide what was shown for another page."""
         if self._state.view.as_it_came or self._state.view.mend_places is not None:
             self._state.show(as_it_came=False, mend_places=None)
 

@@ -1,4 +1,4 @@
-"""Measure: what a caliper would say."""
+"""The page on measuring: what a caliper would read."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Scale: the unit of the file, and how big the prop will be."""
+"""The page on scale: the unit of the file, and the size of the prop."""
 
 from __future__ import annotations
 
@@ -131,7 +131,9 @@ class ScalePanel(Panel):
         return card
 
     def _make_fineness(self) -> QFrame:
-        """For files with exact faces: how finely they are drawn, before anything else is done."""
+        """The control for files with exact surfaces: with what accuracy they are converted, before anything else is
+        done.
+        """
         card = QFrame()
         card.setProperty("role", "ask")
         column = QVBoxLayout(card)
@@ -157,7 +159,9 @@ class ScalePanel(Panel):
             opening.open(opening.fetched.path, fineness)
 
     def _lengths_now(self) -> np.ndarray:
-        """(3,) mm: of the model as it stands; along the file's own axes where each is to be stretched by itself."""
+        """The size (3,) of the model in mm: as it stands, or along the file's own axes where each is to be stretched
+        separately.
+        """
         return np.asarray(self._state.sizing.spans[1 if self.apart.isChecked() else 0])
 
     def _set_length(self, axis: int, length: float) -> None:

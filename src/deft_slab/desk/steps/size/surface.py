@@ -1,4 +1,4 @@
-"""Surface: the bodies of the file, what mending found and did, and how to force it."""
+"""The page on the surface: the bodies of the file, what repair found and did, and how to force it."""
 
 from __future__ import annotations
 

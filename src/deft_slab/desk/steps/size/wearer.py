@@ -1,4 +1,4 @@
-"""Wearer: forms and other models at their own size, and the room around them."""
+"""The page on the wearer: forms and other models at their own size, and the room around them."""
 
 from __future__ import annotations
 
@@ -160,7 +160,7 @@ class WearerPanel(Panel):
             self._show_this(chosen)
 
     def _show_this(self, guest: Guest) -> None:
-        """The figures of the chosen guest."""
+        """Show the figures of the chosen guest."""
         state = self._state
         form = FORMS.get(guest.form)
         self._title.setText(guest.name)

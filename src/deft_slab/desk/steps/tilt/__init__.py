@@ -1,4 +1,4 @@
-"""Tilt: all ways to sit at once, what each costs, and what it would scar."""
+"""The Tilt step: all seats at once, what each costs, and which surfaces it would scar."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""By hand: turn it about the bed's axes or the view, or seat it on what is pointed at."""
+"""The page on tilting by hand: turning about the axes of the bed or of the view, or seating on a face that is
+pointed at.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Costs: every figure of this seat, and what leaning or lifting it would change."""
+"""The page on costs: every figure of this seat, and what leaning or lifting it would change."""
 
 from __future__ import annotations
 

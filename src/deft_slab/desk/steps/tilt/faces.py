@@ -1,4 +1,4 @@
-"""Faces: what must come out clean, who looks at it, where support is wanted or refused."""
+"""The page on faces: what must come out clean, who looks at it, and where support is wanted or refused."""
 
 from __future__ import annotations
 
@@ -131,7 +131,7 @@ class FacesPanel(Panel):
         self._state.marker.unmark_all(self._marker.meaning)
 
     def _opened(self) -> np.ndarray:
-        """(3, 3): from the file's axes to how the model was opened."""
+        """The rotation (3, 3) from the file's axes to how the model was opened."""
         return self._state.plan.model.tilt_as_opened.rotation
 
     def _audience(self, **what: object) -> None:
@@ -150,7 +150,9 @@ class FacesPanel(Panel):
         self._audience(front=tuple(float(value) for value in front))
 
     def _front(self) -> tuple[float, float, float]:
-        """The front of the audience; of a file that stands on Y, its own until it is turned."""
+        """The direction in which the audience stands. Until it is turned, a file that stands on Y has a front of its
+        own.
+        """
         audience = self._state.plan.audience
         if audience == Audience() and self._state.model.up_stated:
             x, y, z = self._opened().T @ [0.0, -1.0, 0.0]

@@ -1,4 +1,4 @@
-"""Find: the tilt map, the seats worth trying, and what matters here."""
+"""The page on finding a seat: the tilt map, the seats worth trying, and what matters here."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ _WEIGHT_WORDS = {
 
 
 class SeatRow(ListedRow):
-    """A seat worth trying: why, and its figures."""
+    """A seat worth trying: the reason, and its figures."""
 
     def __init__(self, number: str, shown: SeatShown, difference: str, chosen: bool, keep: Callable[[], None]) -> None:
         f = shown.seat.figures
@@ -197,7 +197,9 @@ class FindPanel(Panel):
     # what is shown
 
     def _middle(self) -> np.ndarray:
-        """(3, 3): the direction in the middle of the map to -z, as the model was opened or upside down."""
+        """The rotation (3, 3) that turns the direction in the middle of the map to -z: the model as it was opened,
+        or upside down.
+        """
         over = Tilt.turn((0.0, 1.0, 0.0), 180.0) if self._turned_over else Tilt()
         return over.after(self._state.plan.model.tilt_as_opened).rotation
 
@@ -230,7 +232,7 @@ class FindPanel(Panel):
         self.all.setVisible(len(self._state.pieces) > 1)
 
     def _say(self, down: np.ndarray | None) -> None:
-        """The figures of the direction under the pointer; without one, the range of the map."""
+        """Show the figures of the direction under the pointer; without a direction, the range of the map."""
         seating = self._seating
         figures = seating.figures
         if figures is None:
@@ -284,7 +286,9 @@ class FindPanel(Panel):
         return line
 
     def _show_effects(self) -> None:
-        """How good the best direction by the weights is in each aim, and how good it was before they were changed."""
+        """Show how good the best direction by the weights is in each aim, and how good it was before the weights
+        were changed.
+        """
         seating = self._seating
         if seating.figures is None:
             return
