@@ -1,4 +1,4 @@
-"""What deft-slab does without a window, one module for each command. Loads neither Qt nor VTK."""
+"""What deft-slab does without a window, in one module for each command. Loads neither Qt nor VTK."""
 
 from __future__ import annotations
 
@@ -33,8 +33,13 @@ _INCOMPLETE = 3
 
 
 def run(arguments: list[str]) -> int:
-    """Exit code 0 only on success; else one line on stderr and 1 (also where one of several models failed), for
-    arguments that make no sense 2, for a file that was cut short 3, and as usual for a closed pipe 141.
+    """Run a command. Every error is one line on stderr.
+
+    Returns
+    -------
+    int
+        The exit code: 0 only on success; 1 for an error, including one in any of several models; 2 for invalid
+        arguments; 3 for a file that was cut short; 141, as usual, for a closed pipe.
     """
     logbook.begin()
     for stream in (sys.stdout, sys.stderr):  # file names need not be text

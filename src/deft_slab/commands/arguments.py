@@ -1,4 +1,4 @@
-"""What commands make of their arguments."""
+"""Reads the arguments of commands."""
 
 from __future__ import annotations
 
@@ -21,11 +21,17 @@ from .options import TOKEN
 
 
 class BadArgument(BadPlan):
-    """An argument that makes no sense: what was asked is wrong, not what it was asked of."""
+    """An argument is invalid in itself, whatever the model."""
 
 
 def refuse_senseless(arguments: argparse.Namespace) -> None:
-    """Raises BadArgument where a number is out of its range."""
+    """Check that numbers are in their ranges.
+
+    Raises
+    ------
+    BadArgument
+        A number is out of its range.
+    """
     for name, low, high in (("scale", 1e-9, 1e6), ("theta", 0, 89), ("fineness", FINEST, COARSEST),
                             ("wall", 1e-6, 1e6), ("rewrap", 1e-6, 1e6), ("clearance", 0, 1e4), ("lift", 0, 100),
                             ("top", 1, 100), ("map", 0, 100_000), ("places", 2, 100_000), ("pieces", 2, 12),
@@ -49,7 +55,7 @@ def refuse_senseless(arguments: argparse.Namespace) -> None:
 
 
 def printer_of(name: str | None) -> Printer:
-    """A shipped profile by its file's name, or one from a JSON file; the usual one for None."""
+    """A printer profile: a shipped one by the name of its file, one from a JSON file, or the usual one for None."""
     if name is None:
         return default_printer()
     shipped = shipped_printers()
@@ -65,12 +71,17 @@ def printer_of(name: str | None) -> Printer:
 
 
 def direction_of(values: Sequence[float], name: str) -> Floats:
-    """(3,) at length 1. Raises BadArgument where it has no length.
+    """A direction (3,) as a unit vector.
 
     Parameters
     ----------
     name : str
         What the message calls it.
+
+    Raises
+    ------
+    BadArgument
+        It has no length.
     """
     try:
         return unit(list(values), name)
@@ -79,7 +90,7 @@ def direction_of(values: Sequence[float], name: str) -> Floats:
 
 
 def token_of(arguments: argparse.Namespace) -> str | None:
-    """The access token that was given, in a file, in the environment or on the command line; None for none.
+    """The access token from a file, the environment or the command line; None: none.
 
     Raises
     ------
@@ -98,7 +109,7 @@ def token_of(arguments: argparse.Namespace) -> str | None:
 
 
 def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
-    """The file, and a plan with its size, and mending, as wished."""
+    """Open the file of the arguments, with a plan that has the size and repair that they state."""
     opened = open_file(arguments.file, arguments.job, fineness=arguments.fineness)
     arguments.complete = opened.model.complete
     plan = Plan(

@@ -1,4 +1,4 @@
-"""Many props: a folder of models, each handed off in a process of its own, with one report of all of them."""
+"""Many props: hands off a folder of models, each in a process of its own, with one report on all of them."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ def _models(folder: Path) -> list[Path]:
 
 
 def _part(given: str | None) -> tuple[int, int]:
-    """(which, of how many): "3/10"."""
+    """The part to do and the number of parts, from "3/10"."""
     if given is None:
         return 1, 1
     which, _, of = given.partition("/")
@@ -82,7 +82,7 @@ def _part(given: str | None) -> tuple[int, int]:
 
 
 def _folders(models: Sequence[Path], out: Path) -> list[Path]:
-    """Of each model, named after it; with its ending where two have one name."""
+    """A folder for each model, named after it; with the file's ending where two models have the same name."""
     names = [slug(path.stem) for path in models]
     return [
         out / (name if names.count(name) == 1 else f"{name}-{path.suffix[1:].lower()}")
@@ -91,7 +91,7 @@ def _folders(models: Sequence[Path], out: Path) -> list[Path]:
 
 
 def _say(count: int, arguments: argparse.Namespace, row: dict[str, Any]) -> dict[str, Any]:
-    """Tells of one that is over, on stderr."""
+    """Report a finished model on stderr."""
     took = (
         tr("{beds} beds, {time}", beds=row["beds"], time=text.hours(3600 * row["hours"]))
         if row["state"] != "failed"
@@ -105,7 +105,7 @@ def _say(count: int, arguments: argparse.Namespace, row: dict[str, Any]) -> dict
 
 
 def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, Any]:
-    """What became of a model; one that fails keeps no other from being done."""
+    """The result for a model. A model that fails does not prevent the others."""
     row: dict[str, Any] = dict.fromkeys(_FIELDS) | {"file": shown(path), "folder": folder.name}
     try:
         key = _key(path, arguments)
@@ -127,8 +127,8 @@ def _one(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str, A
 
 
 def _key(path: Path, arguments: argparse.Namespace) -> str:
-    """Of all that what is written depends on: the model, what it refers to, every file that the arguments name, the
-    profiles that ship with the program, and how figures and words are written.
+    """A digest of everything that the output depends on: the model and the files it refers to, every file named in
+    the arguments, the shipped profiles, and the format of figures and words.
     """
     named = [*arguments.rest, arguments.printer, arguments.recipe]
     words = [word for one in named if one is not None for word in (str(one), str(one).partition("=")[2])]
@@ -144,7 +144,7 @@ def _key(path: Path, arguments: argparse.Namespace) -> str:
 
 
 def _beside(path: Path) -> list[Path]:
-    """Files that hold parts of a model; none where it cannot be read, which the reader will say."""
+    """The files that contain parts of a model; none where the model cannot be read, which the reader reports later."""
     try:
         return buffers_beside(path, from_json(read_regular(path))) if path.suffix.lower() == ".gltf" else []
     except (OSError, ValueError, AttributeError, TypeError):
@@ -152,7 +152,7 @@ def _beside(path: Path) -> list[Path]:
 
 
 def _kept(folder: Path, key: str) -> dict[str, Any] | None:
-    """What was written of it before, if nothing has changed since."""
+    """The earlier report on a model; None if anything has changed since."""
     try:
         found = from_json((folder / _KEPT).read_bytes())
         whole = all((folder / name).is_file() for name in found["files"])
@@ -183,7 +183,13 @@ def _handed(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str
 
 
 def _called(words: Sequence[str]) -> dict[str, Any]:
-    """A command, in a process of its own: one that ends badly takes nothing else with it. Raises SaveFailed."""
+    """Run a command in a process of its own, so that a crash affects nothing else.
+
+    Raises
+    ------
+    SaveFailed
+        The command ended with an error.
+    """
     # whatever letters the terminal knows, the two processes speak UTF-8
     done = subprocess.run([sys.executable, "-m", "deft_slab.cli", *words], capture_output=True, encoding="utf-8",
                           env={**os.environ, "PYTHONIOENCODING": "utf-8"}, check=False)

@@ -1,4 +1,4 @@
-"""Checking a plan layer by layer, before it is printed."""
+"""Checks a plan layer by layer, before it is printed."""
 
 from __future__ import annotations
 
@@ -26,7 +26,9 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def piece_checked(found: Inspection) -> dict[str, object]:
-    """What was found of one piece. begins : of its surface, with solid above; null hangs: it never meets the rest"""
+    """The findings of one piece. ``begins`` lists where its surface begins with solid above; ``hangs_mm`` is how far
+    that part hangs down, null where it never meets the rest.
+    """
     steady = found.steadiness
     assert steady is not None
     return {

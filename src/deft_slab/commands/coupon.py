@@ -1,4 +1,4 @@
-"""Writing a coupon, and a profile with what fitted best on it."""
+"""Writes a coupon, and a profile with the clearance that fitted best on it."""
 
 from __future__ import annotations
 

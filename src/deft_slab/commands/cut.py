@@ -1,4 +1,4 @@
-"""Parting a model and writing its pieces."""
+"""Cuts a model and writes its pieces."""
 
 from __future__ import annotations
 

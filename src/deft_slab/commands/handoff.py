@@ -1,4 +1,4 @@
-"""Pieces on beds, as files, with all that printing them takes."""
+"""Lays pieces on beds and writes them as files, with everything that printing them takes."""
 
 from __future__ import annotations
 
@@ -48,7 +48,13 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _of_materials(arguments: argparse.Namespace, evaluator: Evaluator, plan: Plan, printer: Printer) -> Plan:
-    """With what pieces are to be of. Raises BadPlan."""
+    """The plan with the material of each piece.
+
+    Raises
+    ------
+    BadArgument
+        There is no such piece, or no printer has the material.
+    """
     if not arguments.material:
         return plan
     second = () if arguments.second is None else printer_of(arguments.second).loads
@@ -73,12 +79,12 @@ def handed_off(
     arguments: argparse.Namespace, evaluator: Evaluator, plan: Plan, printer: Printer, title: str,
     others: Sequence[tuple[str, Plan]] = (),
 ) -> dict[str, object]:
-    """Lays the pieces of a plan on beds, writes what the arguments wish, and tells all of it.
+    """Lay the pieces of a plan on beds, write what the arguments ask for, and report it.
 
     Parameters
     ----------
     others : (name, plan)
-        Of choices that its sheet compares it with.
+        Choices, with their names, that the sheet compares with the plan.
     """
     outcome = evaluator.evaluate(plan, printer, arguments.job)
     rounds = 0 if arguments.quick or plan.lying else ROUNDS

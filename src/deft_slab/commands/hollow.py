@@ -1,4 +1,4 @@
-"""Hollowing the pieces of a plan, with lattice, vents and plugs, and writing them."""
+"""Hollows the pieces of a plan, with lattice, vents and plugs, and writes them."""
 
 from __future__ import annotations
 
@@ -68,7 +68,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _hollowed(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator, printer: Printer) -> Plan:
-    """With all pieces hollow, and vents for them."""
+    """The plan with all pieces hollow and vented."""
     if plan.hollows:
         return plan  # as the recipe says
     spacing, radius = arguments.lattice if arguments.lattice is not None else (None, 1.0)
@@ -91,7 +91,7 @@ def _hollowed(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator, p
 
 
 def _problem(plan: Plan, number: int, reports: Mapping[str, HollowReport]) -> str:
-    """Whether a piece is hollow, or why it is not."""
+    """"no" if a piece is not to be hollow, "yes" if it is hollow, or why it could not be hollowed."""
     problems = [reports[hollow.id].problem for hollow in plan.hollows if reports[hollow.id].piece == number]
     return (problems[0] or "yes") if problems else "no"
 

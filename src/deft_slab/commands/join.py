@@ -1,4 +1,4 @@
-"""Parting a model, joining its pieces, and writing them."""
+"""Cuts a model, joins its pieces, and writes them."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _kept(after: float, before: float) -> float | None:
-    """Share of its base that a piece still has; None where it had none."""
+    """The share of its base area that a piece still has; None where it had none."""
     return after / before if before > 0 else None
 
 
@@ -106,7 +106,9 @@ def _join(join: Join, report: JoinReport, contact: ContactFound) -> dict[str, ob
 
 
 def _turn(one: TurnChecked) -> dict[str, object]:
-    """A moving joint. free_deg : the widest range around 0 in which nothing meets; held_by : a contact, from 1 on"""
+    """A joint that moves. ``free_deg`` is the widest range around 0 without contact; ``held_by`` is the number of
+    the contact that holds it, from 1 on.
+    """
     return {
         "join": one.join, "pieces": [number + 1 for number in one.pieces], "range_deg": [one.turn.low, one.turn.high],
         "free_deg": list(one.free), "held_by": None if one.held_by is None else one.held_by + 1,
@@ -118,7 +120,7 @@ def _turn(one: TurnChecked) -> dict[str, object]:
 
 
 def _move(move: DryMove) -> dict[str, object]:
-    """A step of the dry fit. free_mm : None where the whole way is free"""
+    """A step of the dry fit. ``free_mm`` is None where the whole path is free."""
     return {
         "piece": move.pieces[0] + 1, "pieces": [number + 1 for number in move.pieces],
         "onto": [number + 1 for number in move.onto], "along": list(move.along), "free_mm": move.free,

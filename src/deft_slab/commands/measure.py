@@ -1,4 +1,4 @@
-"""Figures of a model in one tilt."""
+"""Measures a model in one seat."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str, object]:
-    """Room around a wearer's form that is put where there is most of it."""
+    """The room around a wearer's form, placed where there is most of it."""
     from ..core.wearer.clearance import room_around, scale_with_clearance, settled_place  # slow to load
 
     name, measure_mm = arguments.wearer

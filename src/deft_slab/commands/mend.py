@@ -1,4 +1,4 @@
-"""Closing and cleaning a surface."""
+"""Repairs a surface."""
 
 from __future__ import annotations
 

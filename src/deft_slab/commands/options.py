@@ -1,4 +1,4 @@
-"""Options of the commands, by what they are about."""
+"""The options of the commands, grouped by topic."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ TOKEN = "DEFT_SLAB_TOKEN"
 
 
 def number(word: str) -> float:
-    """A number for the argument parser; "nan" and "inf" are none."""
+    """A number for the argument parser, which refuses "nan" and "inf"."""
     value = float(word)
     if not math.isfinite(value):
         raise ValueError(word)
@@ -37,19 +37,19 @@ def number(word: str) -> float:
 
 
 def told(command: argparse.ArgumentParser) -> None:
-    """How a command tells of what it does: as JSON, quietly, or step by step."""
+    """Add how a command reports: as JSON, quietly, or step by step."""
     command.add_argument("-j", "--json", action="store_true", help=tr("print JSON, with all figures"))
     command.add_argument("-q", "--quiet", action="store_true", help=tr("do not show how far it is"))
     command.add_argument("-v", "--verbose", action="store_true", help=tr("a line for each thing that is done"))
 
 
 def profile(command: argparse.ArgumentParser, option: str = "--printer", said: str = "") -> None:
-    """A printer's profile, by its name or its file.
+    """Add the printer profile, by its name or its file.
 
     Parameters
     ----------
     said : str
-        What the help says of it, if that is something else.
+        The help text, if it differs from the usual one.
     """
     usual = tr("a shipped printer profile, or a profile's JSON file")
     command.add_argument(option, metavar="NAME", help=said or usual)
@@ -60,7 +60,7 @@ def mending(command: argparse.ArgumentParser) -> None:
 
 
 def common(command: argparse.ArgumentParser) -> None:
-    """What is worked on, and at what size."""
+    """Add the model and its size."""
     command.add_argument("file", type=Path, metavar="FILE", help=tr("the model: {list}", list=names()))
     command.add_argument("--unit", choices=list(UNITS),
                          help=tr("what one unit of the file is (default: as stated in it, else mm)"))
@@ -79,7 +79,7 @@ def common(command: argparse.ArgumentParser) -> None:
 
 
 def overhang(command: argparse.ArgumentParser) -> None:
-    """What it is judged by."""
+    """Add the overhang threshold and other conditions."""
     command.add_argument("--theta", type=number, default=THRESHOLD, metavar="DEG",
                          help=tr("overhang angle past which support is needed, from the vertical ({usual:g})",
                                  usual=THRESHOLD))
@@ -87,13 +87,13 @@ def overhang(command: argparse.ArgumentParser) -> None:
 
 
 def down(command: argparse.ArgumentParser) -> None:
-    """How the whole stands."""
+    """Add how the whole model stands."""
     command.add_argument("--down", type=number, nargs=3, default=(0.0, 0.0, -1.0), metavar=("X", "Y", "Z"),
                          help=tr("direction of the model frame that points to the bed; any length"))
 
 
 def hollow(command: argparse.ArgumentParser) -> None:
-    """What is hollowed, and how."""
+    """Add what is hollowed, and how."""
     common(command)
     overhang(command)
     stands(command)
@@ -112,7 +112,7 @@ def hollow(command: argparse.ArgumentParser) -> None:
 
 
 def posts(command: argparse.ArgumentParser) -> None:
-    """What gets posts, and how thick they are."""
+    """Add what gets posts, and how thick they are."""
     common(command)
     overhang(command)
     stands(command, lift=5.0)
@@ -126,7 +126,7 @@ def posts(command: argparse.ArgumentParser) -> None:
 
 
 def handoff(command: argparse.ArgumentParser) -> None:
-    """What is laid on beds, and what is written."""
+    """Add what is laid on beds, and what is written."""
     common(command)
     overhang(command)
     stands(command)
@@ -155,7 +155,7 @@ def handoff(command: argparse.ArgumentParser) -> None:
 
 
 def run(command: argparse.ArgumentParser) -> None:
-    """Which project, and what is written of it."""
+    """Add the project, and what is written of it."""
     command.add_argument("file", type=Path, metavar="PROJECT", help=tr("a project, as the window saves it"))
     command.add_argument("--choice", metavar="NAME", help=tr("a choice that it keeps, instead of what is on its bed"))
     profile(command, said=tr("a shipped profile, or a profile's JSON file, for its own"))
@@ -165,7 +165,7 @@ def run(command: argparse.ArgumentParser) -> None:
 
 
 def batch(command: argparse.ArgumentParser) -> None:
-    """Which models, and what is done with each."""
+    """Add the models, and what is done with each."""
     command.add_argument("folder", type=Path, metavar="FOLDER", help=tr("the models in it, and its projects"))
     ways = command.add_mutually_exclusive_group()
     ways.add_argument("--recipe", type=Path, metavar="FILE", help=tr("part all of them by this recipe"))
@@ -182,7 +182,7 @@ def batch(command: argparse.ArgumentParser) -> None:
 
 
 def printer(command: argparse.ArgumentParser) -> None:
-    """Which stand-in, and where it is to be found."""
+    """Add the stand-in, and its address."""
     command.add_argument("--kind", choices=("filament", "resin"), help=tr("of the printer (filament)"))
     profile(command, "--profile")
     command.add_argument(
@@ -198,7 +198,9 @@ def printer(command: argparse.ArgumentParser) -> None:
 
 
 def token(command: argparse.ArgumentParser, what: str) -> None:
-    """How an access token is given. Others on the machine read a command line in the list of processes."""
+    """Add how an access token is given. The help warns that others on the machine can read a command line in the
+    list of processes.
+    """
     ways = command.add_mutually_exclusive_group()
     ways.add_argument("--token", metavar="T", help=what)
     ways.add_argument("--token-file", type=Path, metavar="FILE",
@@ -207,7 +209,7 @@ def token(command: argparse.ArgumentParser, what: str) -> None:
 
 
 def send(command: argparse.ArgumentParser) -> None:
-    """Which bed, and where to."""
+    """Add the bed, and its destination."""
     command.add_argument("file", type=Path, metavar="BED", help=tr("a 3MF, or a ZIP of layers"))
     command.add_argument("--to", required=True, metavar="URL", help=tr("address of the printer"))
     token(command, tr("access token of the printer"))
@@ -217,7 +219,7 @@ def send(command: argparse.ArgumentParser) -> None:
 
 
 def files(command: argparse.ArgumentParser) -> None:
-    """Which files are written of pieces and beds."""
+    """Add the files that are written for pieces and beds."""
     command.add_argument("--quick", action="store_true", help=tr("lay the pieces in one order only, hardly turned"))
     command.add_argument("--pieces", nargs="*", choices=WRITTEN, default=["stl"], metavar="FORMAT", dest="piece_files",
                          help=tr("files of each piece: {list}, or none (stl)", list=', '.join(WRITTEN)))
@@ -246,21 +248,21 @@ def files(command: argparse.ArgumentParser) -> None:
 
 
 def stands(command: argparse.ArgumentParser, lift: float = 0.0) -> None:
-    """How the whole stands, and how far over the bed."""
+    """Add how the whole model stands, and how far above the bed."""
     down(command)
     command.add_argument("--lift", type=number, default=lift, metavar="MM",
                          help=tr("how far over the bed, on support ({lift:g})", lift=lift))
 
 
 def layers(command: argparse.ArgumentParser) -> None:
-    """What is looked at layer by layer."""
+    """Add what is checked layer by layer."""
     stands(command)
     command.add_argument("--layer", type=number, metavar="MM", help=tr("layer height (the usual one of the printer)"))
     cuts(command)
 
 
 def cuts(command: argparse.ArgumentParser) -> None:
-    """What is cut."""
+    """Add the cuts."""
     command.add_argument("--straight", type=number, nargs=4, action="append", default=[],
                          metavar=("NX", "NY", "NZ", "OFFSET"),
                          help=tr("points p with n.p = OFFSET (mm), n made length 1; may be repeated"))
@@ -283,7 +285,7 @@ def scaled(command: argparse.ArgumentParser) -> None:
 
 
 def recipe(command: argparse.ArgumentParser) -> None:
-    """What is cut, and where the pieces are written."""
+    """Add the cuts, and where the pieces are written."""
     cuts(command)
     out(command)
 
@@ -295,7 +297,7 @@ def out(command: argparse.ArgumentParser) -> None:
 
 
 def rod(given: str) -> float:
-    """mm, diameter of a rod."""
+    """The diameter of a rod, in mm."""
     size = float(given)
     if not THINNEST < size <= THICKEST:
         raise argparse.ArgumentTypeError(
@@ -305,7 +307,7 @@ def rod(given: str) -> float:
 
 
 def coupon(test: argparse.ArgumentParser) -> None:
-    """What a coupon is of."""
+    """Add what a coupon tests."""
     profile(test)
     test.add_argument("--key", type=number, default=8.0, metavar="MM", help=tr("a round key of this width (8)"))
     test.add_argument("--rod", type=number, metavar="MM", help=tr("holes for round stock of this diameter instead"))
@@ -326,7 +328,7 @@ def coupon(test: argparse.ArgumentParser) -> None:
 
 
 def tilt(tilt: argparse.ArgumentParser) -> None:
-    """Which seats are looked for."""
+    """Add the conditions for seats."""
     common(tilt)
     overhang(tilt)
     mending(tilt)
@@ -337,7 +339,7 @@ def tilt(tilt: argparse.ArgumentParser) -> None:
 
 
 def ways(propose: argparse.ArgumentParser) -> None:
-    """What ways to part a model are looked for by."""
+    """Add the conditions for ways to cut a model."""
     propose.add_argument("--pieces", type=int, default=2, metavar="N", help=tr("at most so many pieces (2)"))
     propose.add_argument("--seam-limit", type=number, metavar="MM", help=tr("seam in sight of all cuts, at most"))
     propose.add_argument("--flat", action="store_true", help=tr("only ways in which every piece sits flat"))
@@ -365,7 +367,7 @@ def ways(propose: argparse.ArgumentParser) -> None:
 
 
 def walls(figures: argparse.ArgumentParser) -> None:
-    """What else is measured of one model."""
+    """Add what else is measured of a model."""
     figures.add_argument(
         "--wall",
         type=number,
@@ -384,7 +386,7 @@ def walls(figures: argparse.ArgumentParser) -> None:
 
 
 def mended(mend: argparse.ArgumentParser) -> None:
-    """How a surface is mended, and where it is written."""
+    """Add how a surface is repaired, and where it is written."""
     mend.add_argument(
         "-o", "--out", type=Path, required=True, metavar="FILE", help=tr("{list}, in mm", list=names(written=True))
     )
@@ -395,7 +397,7 @@ def mended(mend: argparse.ArgumentParser) -> None:
 
 
 def join(join: argparse.ArgumentParser) -> None:
-    """What joins are made."""
+    """Add which joins are made."""
     join.add_argument("--auto", action="store_true", help=tr("propose joins for the contacts that have none"))
     join.add_argument("--rods", type=rod, nargs="+", default=STOCK, metavar="MM",
                       help=tr("diameters of the rods that you have, for dowel holes"))

@@ -1,4 +1,4 @@
-"""What the parser of the standard library says by itself, so that it stands in the catalogue with all other texts."""
+"""The texts that the standard library's parser prints, so that they are in the catalogue with all others."""
 
 from __future__ import annotations
 
@@ -19,6 +19,6 @@ SAID = (
 
 
 def speak() -> None:
-    """Lets the standard library look its own words up where ours are."""
+    """Make the standard library look up its texts in our catalogue."""
     gettext.bindtextdomain(DOMAIN, str(TEXTS))
     gettext.textdomain(DOMAIN)

@@ -15,7 +15,7 @@ from . import options
 
 
 class _Version(argparse.Action):
-    """Prints the versions, and ends."""
+    """Prints the versions and exits."""
 
     def __init__(self, option_strings: Sequence[str], dest: str, **rest: Any) -> None:
         super().__init__(option_strings, dest, nargs=0, **rest)
@@ -47,7 +47,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
 
 
 def parser() -> argparse.ArgumentParser:
-    """Of all commands; the manual page and the completions of shells are made from it."""
+    """The parser of all commands. The manual page and the completions of shells are made from it."""
     parser = argparse.ArgumentParser(
         prog="deft-slab",
         description=tr("Tilt and cut props so that they print clean and the joins don't show."),
@@ -133,7 +133,7 @@ def _filled(words: str) -> str:
 
 
 def _exit_codes() -> str:
-    """What the codes mean that every command ends with."""
+    """What the exit codes mean."""
     codes = (
         (0, tr("done")), (1, tr("it could not be done; one line on stderr says why")),
         (2, tr("it was asked wrongly: nothing was begun")),

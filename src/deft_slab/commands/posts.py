@@ -1,4 +1,4 @@
-"""Support posts proposed for the pieces of a plan, and the pieces written with and without them."""
+"""Proposes support posts for the pieces of a plan, and writes the pieces with and without them."""
 
 from __future__ import annotations
 
@@ -48,7 +48,13 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 def posts_of(
     piece: Piece, printer: Printer, measures: Measures, layer: float | None, job: Job = QUIET
 ) -> tuple[Obstacle, PostPlacement]:
-    """Where a piece sits, and its posts. Raises Cancelled."""
+    """How a piece sits, and its posts.
+
+    Raises
+    ------
+    Cancelled
+        The job was cancelled.
+    """
     ground = ground_of(piece)
     nothing = np.empty((0, 3))
     standing = proposed_for(piece, ground, (nothing, nothing), layer or printer.layer_height, printer.least_island,
@@ -57,7 +63,9 @@ def posts_of(
 
 
 def _told(piece: Piece, standing: PostPlacement, measures: Measures) -> dict[str, object]:
-    """What is told of the posts of a piece. at : on the model; show : it leaves its mark on a show face"""
+    """The report on the posts of a piece. ``at`` is on the model; ``show`` says whether the post leaves its mark on
+    a show face.
+    """
     routes, lengths = standing.routes, standing.routes.lengths
     facets = facets_at(piece.solid, standing.points) if len(standing.points) else np.empty(0, np.int64)
     show = (piece.marks[facets] & SHOW) > 0

@@ -1,4 +1,4 @@
-"""A stand-in printer: it listens, or watches a folder, until it is stopped."""
+"""Runs a stand-in printer, which listens or watches a folder until it is stopped."""
 
 from __future__ import annotations
 

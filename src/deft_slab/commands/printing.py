@@ -1,4 +1,4 @@
-"""Words of a command line, and what --json prints, as both can hold them."""
+"""Converts the words of a command line, and what --json prints."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import math
 
 
 def plain(word: str) -> str:
-    """A negative number with an exponent written out: the argument parser would take "-1e-3" for an option."""
+    """A negative number with an exponent, written without it: the argument parser would take "-1e-3" for an option."""
     if not word.startswith("-") or "e" not in word.lower():
         return word
     try:
@@ -16,7 +16,7 @@ def plain(word: str) -> str:
 
 
 def plainly(value: object) -> object:
-    """The same with None in place of numbers that are none: JSON has no word for them."""
+    """The value with None in place of nan and inf, which JSON cannot express."""
     if isinstance(value, dict):
         return {name: plainly(one) for name, one in value.items()}
     if isinstance(value, (list, tuple)):

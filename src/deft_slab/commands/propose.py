@@ -1,4 +1,4 @@
-"""Ways to part a model that are not beaten in support left and seam in sight."""
+"""Proposes ways to cut a model that no other beats in both support left and visible seam."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _marks(plan: Plan, balls: list[list[float]], meaning: Meaning) -> list[Mark]:
-    """Marks of balls given in mm."""
+    """The marks for balls given in mm."""
     found = []
     for *place, radius in balls:
         if radius <= 0:
@@ -67,7 +67,7 @@ def _marks(plan: Plan, balls: list[list[float]], meaning: Meaning) -> list[Mark]
 
 
 def _whole(way: Way) -> dict[str, object]:
-    """The model uncut, in a seat."""
+    """The uncut model in a seat."""
     return {
         "down": way.plan.tilt.down, "support_volume_mm3": way.support, "sit_flat": way.all_flat, "fit": way.all_fit
     }

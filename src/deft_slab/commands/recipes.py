@@ -21,7 +21,15 @@ from .options import SCALED
 
 
 def recipe_of(arguments: argparse.Namespace) -> Recipe:
-    """Of ``--recipe`` and ``--straight``. Raises BadPlan."""
+    """The recipe of ``--recipe`` and ``--straight``.
+
+    Raises
+    ------
+    BadPlan
+        The recipe cannot be read.
+    BadArgument
+        The arguments name no cut, or a normal without length.
+    """
     cuts = tuple(
         StraightCut(
             id=f"s{n}",
@@ -45,8 +53,14 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
 
 
 def with_recipe(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator, printer: Printer) -> Plan:
-    """A plan that stands as the arguments say, with what their recipe says, if they name one. Raises BadPlan,
-    CutFailed.
+    """A plan that stands as the arguments say, with the recipe that they name.
+
+    Raises
+    ------
+    BadPlan
+        The recipe cannot be read.
+    CutFailed
+        A cut of the recipe cuts nothing.
     """
     tilt = Tilt.from_rotation(down_to_rotation(direction_of(arguments.down, tr("down direction"))))
     plan = plan.changed(tilt=tilt, threshold=arguments.theta)
@@ -60,7 +74,13 @@ def with_recipe(arguments: argparse.Namespace, plan: Plan, evaluator: Evaluator,
 
 
 def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, evaluator: Evaluator) -> Plan:
-    """A plan with what a recipe says, scaled as the arguments say. Raises BadPlan."""
+    """A plan with a recipe applied, scaled as the arguments say.
+
+    Raises
+    ------
+    BadPlan
+        The recipe does not fit the plan.
+    """
     own = plan.changed(threshold=arguments.theta)
     scaling: Scaling = SCALED.get(arguments.recipe_scaled, "as it is")
     used, left_out = used_on(own, recipe, lambda: evaluator.mended(own, arguments.job)[0].bounds, scaling)
@@ -70,14 +90,20 @@ def carried_out(plan: Plan, recipe: Recipe, arguments: argparse.Namespace, evalu
 
 
 def refuse_misses(recipe: Recipe, outcome: Outcome) -> None:
-    """Raises CutFailed where a cut of a recipe parts nothing."""
+    """Check that every cut of a recipe cuts something.
+
+    Raises
+    ------
+    CutFailed
+        A cut of the recipe cuts nothing.
+    """
     for cut in recipe.cuts:
         if cut.on and not outcome.cuts[cut.id].parts:
             raise CutFailed(tr("“{cut}” {why}.", cut=cut.name, why=cut.why_not()), kept=tr("Nothing was written."))
 
 
 def _with_more(recipe: Recipe, more: tuple[Cut, ...]) -> Recipe:
-    """A recipe with more cuts behind its own."""
+    """A recipe with further cuts added at its end."""
     cuts = (*recipe.cuts, *more)
     if len(cuts) > MOST_CUTS:
         raise BadPlan(

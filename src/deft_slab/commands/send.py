@@ -1,4 +1,4 @@
-"""Sending a bed to a printer."""
+"""Sends a bed to a printer."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
 
 
 def _again(ask: Callable[[], Status]) -> Status:
-    """What a printer answers; one that is not there is asked again, each time after twice as long."""
+    """The answer of a printer. If it is not reachable it is asked again, each time after twice the pause."""
     for turn in range(_TRIES):
         try:
             return ask()

@@ -1,5 +1,5 @@
-"""How far a command is, on stderr: one line that is written over where a person looks on, lines of their own if asked
-for, nothing else.
+"""Progress of a command, on stderr: a single line that is overwritten on a terminal, a line for each step if
+requested, nothing otherwise.
 """
 
 from __future__ import annotations
@@ -19,8 +19,8 @@ _CLEAR = "\r\x1b[K"
 
 
 class ProgressLine:
-    """What ``job`` reports, on a stream. quiet : nothing of it; detailed : a line for each thing that is done, with the
-    seconds since the start, also where nobody looks on
+    """Prints the progress that ``job`` reports to a stream. ``quiet`` prints none of it; ``detailed`` prints a line
+    for each step with the seconds since the start, also where the stream is no terminal.
     """
 
     def __init__(self, stream: TextIO, *, quiet: bool, detailed: bool) -> None:
@@ -32,17 +32,17 @@ class ProgressLine:
 
     @property
     def job(self) -> Job:
-        """What reports here."""
+        """The job that reports here."""
         return Job(self._report) if self._over or self._detailed else Job()
 
     def say(self, line: str) -> None:
-        """A line that stays."""
+        """Print a line that remains."""
         with self._lock:
             self._clear()
             print(line, file=self._stream, flush=True)
 
     def end(self) -> None:
-        """Takes the line away."""
+        """Remove the progress line."""
         with self._lock:
             self._clear()
             self._stream.flush()

@@ -1,4 +1,4 @@
-"""A straight cut at every place along its normal."""
+"""Evaluates a straight cut at every place along its normal."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""What a person is shown of a result: short tables, in the words, units and signs that were chosen. All figures are in
-what --json prints.
+"""Results as short tables for a person, in the chosen language, units and number format. The output of --json has
+all figures.
 """
 
 from __future__ import annotations
@@ -63,14 +63,14 @@ _JOB = ("beds", "hours", "elapsed_hours", "longest_piece_hours", "material_g", "
 
 @dataclass(frozen=True)
 class _TableOf:
-    """Of the list ``of``, a row for each.
+    """A table with a row for each entry of the list ``of``.
 
     Attributes
     ----------
     titled : str
-        What it is called.
+        Its title.
     columns : tuple[str, ...]
-        Figures of each row.
+        The figures of each row.
     """
 
     of: str
@@ -80,12 +80,12 @@ class _TableOf:
 
 @dataclass(frozen=True)
 class _Found:
-    """What was found of each piece, a row for each thing.
+    """A table of findings, with a row for each, piece by piece.
 
     Attributes
     ----------
     lists : tuple[tuple[str, str], ...]
-        Those of the piece that are told, and what one thing of each is called.
+        The lists of a piece that are shown, and the name of one of their entries.
     """
 
     lists: tuple[tuple[str, str], ...]
@@ -159,7 +159,7 @@ _LEFT = frozenset({"name", "kind", "file", "printer", "material", "problem", "st
 
 
 def lines_of(command: str, result: Result) -> list[str]:
-    """A command's result as lines for a person."""
+    """The result of a command as lines for a person."""
     lines: list[str] = []
     flat = {**result, **(result["job"] if isinstance(result.get("job"), Mapping) else {})}
     if "job" in result:
@@ -187,7 +187,7 @@ def lines_of(command: str, result: Result) -> list[str]:
 
 
 def label_of(name: str) -> str:
-    """What a figure is called, with a large first letter."""
+    """The label of a figure, with a capital first letter."""
     return sentence(tr(WORDS[name]))
 
 
@@ -196,7 +196,7 @@ def _titled(title: str, lines: list[str]) -> list[str]:
 
 
 def _tells(name: str, value: object) -> bool:
-    """Whether there is something to tell: not that nothing is too large, nor what is not known."""
+    """Whether a figure is worth a line. An empty list of pieces that are too large is not, nor is an unknown figure."""
     if name == "too_large_mm":
         return isinstance(value, Sequence) and any(value)
     return value is not None and value not in ("", [])
@@ -218,7 +218,7 @@ def _found(found: _Found, pieces: Sequence[Result]) -> list[str]:
 
 
 def _aligned(columns: list[str], cells: list[list[str]], more: int) -> list[str]:
-    """Rows under their labels, figures to the right."""
+    """Rows under their labels, with figures aligned to the right."""
     if not cells:
         return []
     rows = [[label_of(name) for name in columns], *cells]
@@ -270,12 +270,12 @@ def _with_minus(figure: str) -> str:
 
 
 def _triple(values: Sequence[float], digits: int) -> str:
-    """Three numbers; what rounds to nothing has no sign."""
+    """Three numbers. One that rounds to zero has no sign."""
     return " ".join(_with_minus(text.number(round(one, digits) + 0.0, digits)) for one in values)
 
 
 def _joins(joins: Sequence[Result]) -> str:
-    """The measures of the joins of a contact; what is not made is said."""
+    """The measures of the joins of a contact, and which of them are not made."""
     said = [one["measures"] if one["made"] else tr("not made: {problem}", problem=one["problem"]) for one in joins]
     kinds = list(dict.fromkeys(said))
     return "; ".join(f"{said.count(one)} × {one}" for one in kinds) if kinds else "–"

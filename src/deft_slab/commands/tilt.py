@@ -1,4 +1,4 @@
-"""Seats worth trying."""
+"""Proposes seats."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The whole job of a project: its plan laid on beds, and written."""
+"""The whole job of a project: lays its plan on beds, and writes it."""
 
 from __future__ import annotations
 

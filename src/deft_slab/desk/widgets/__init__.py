@@ -1,1 +1,1 @@
-"""Controls that the panels share."""
+"""Widgets that the panels share."""

@@ -1,4 +1,4 @@
-"""A small figure of where the audience stands: the prop from above, and from its side, with who looks at it."""
+"""A small drawing of where the audience stands: the prop from above and from its side, and who looks at it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,9 @@ from ..look import palette
 
 
 class AudienceView(QWidget):
-    """Drag in it, or use the left and right arrows, to turn the front. Angles are in the level of the file's axes."""
+    """Drag in it, or press the left and right arrow keys, to turn the front. Angles are in the level of the file's
+    axes.
+    """
 
     turned = Signal(float)
     """Degrees about the vertical, by which the front is to be turned."""
@@ -31,10 +33,12 @@ class AudienceView(QWidget):
         self._by = 0.0
 
     def show_audience(self, audience: Audience, angle: float) -> None:
-        """Parameters
+        """Show where the audience stands.
+
+        Parameters
         ----------
         angle : float
-            Degrees of the front, seen from above, 0 to the right, 90 to the back.
+            Of the front in degrees, seen from above: 0 to the right, 90 to the back.
         """
         self._audience, self._angle = audience, angle
         self.update()

@@ -1,4 +1,4 @@
-"""Labels, rows and buttons in the desk's manner."""
+"""Labels, rows and buttons in the style of the desk."""
 
 from __future__ import annotations
 
@@ -25,17 +25,17 @@ from ..refresh.batching import gathered
 
 
 def plain(words: str) -> str:
-    """Foreign words (names, paths, messages) for a tooltip or a question, which would take "<" for mark-up."""
+    """Escape foreign words (names, paths, messages) for a tooltip or a question, which would read "<" as mark-up."""
     return f"<p>{escape(words)}</p>" if "<" in words else words
 
 
 def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) -> QLabel:
-    """Roles: head, title, faint, good, look, figure, chip.
+    """A label. Roles: head, title, faint, good, look, figure, chip.
 
     Parameters
     ----------
     rich : bool
-        Marked up, all foreign words in it escaped.
+        Whether the text has mark-up. All foreign words in it must be escaped.
     """
     found = QLabel()
     # names and messages are whatever a file says: no mark-up is looked for in them
@@ -48,7 +48,7 @@ def label(text: str, role: str = "", *, wrap: bool = False, rich: bool = False) 
 
 
 class Elided(QLabel):
-    """A line that ends in "…" where there is no room for all of it; its tooltip says the rest."""
+    """A line that ends in "…" where there is not enough room. Its tooltip has the full text."""
 
     def __init__(self, role: str) -> None:
         super().__init__()
@@ -69,13 +69,13 @@ class Elided(QLabel):
 
 
 def restyle(widget: QWidget) -> None:
-    """Has the style sheet looked at again, after a name or a property that it goes by has changed."""
+    """Apply the style sheet again after a name or property that it selects by has changed."""
     widget.style().unpolish(widget)
     widget.style().polish(widget)
 
 
 def say(found: QLabel, text: str, role: str) -> None:
-    """Changes a label's text and role."""
+    """Change the text and role of a label."""
     found.setText(text)
     if found.property("role") != role:
         found.setProperty("role", role)
@@ -83,7 +83,13 @@ def say(found: QLabel, text: str, role: str) -> None:
 
 
 def button(text: str, does: str, act: Callable[[], object], *, role: str = "", checkable: bool = False) -> QPushButton:
-    """``does`` is the tooltip: what it does to the figures."""
+    """A button.
+
+    Parameters
+    ----------
+    does : str
+        The tooltip: what the button does to the figures.
+    """
     found = QPushButton(text)
     found.setToolTip(does)
     found.setAccessibleName(text if any(letter.isalpha() for letter in text) else does)
@@ -114,7 +120,7 @@ def row(*parts: QWidget | int, spacing: int = 6) -> QHBoxLayout:
 
 
 def figure_row(name: str, tip: str = "") -> tuple[QHBoxLayout, QLabel]:
-    """A name on the left and a figure on the right, to be filled in."""
+    """A name on the left and, on the right, a label for a figure."""
     value = label("", "figure")
     value.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
     title = label(tr(name), "faint")
@@ -125,10 +131,10 @@ def figure_row(name: str, tip: str = "") -> tuple[QHBoxLayout, QLabel]:
 
 
 class ListColumn(QVBoxLayout):
-    """A column that is emptied and filled while it is in sight.
+    """A column that is emptied and filled while it is visible.
 
-    Qt shows what is put into a layout afterwards, each part by itself, and lays the whole window out anew for each.
-    Here the parts are shown as they are put in, and laid out once.
+    Qt shows each widget that is added to a visible layout separately, and lays out the whole window for each. Here
+    the widgets are shown when they are added, and laid out once.
     """
 
     def addWidget(self, widget: QWidget) -> None:  # type: ignore[override]
@@ -166,7 +172,7 @@ def _widgets_of(layout: QLayout) -> Iterator[QWidget]:
 
 
 class Panel(QScrollArea):
-    """A column of parts that scrolls when it must."""
+    """A column of widgets that scrolls when it must."""
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -187,7 +193,7 @@ class Panel(QScrollArea):
             self.column.addLayout(part)
 
     def add_list(self) -> ListColumn:
-        """A column inside this one, to be emptied and filled."""
+        """Add a column to be emptied and filled."""
         holder = QWidget()
         inner = ListColumn(holder)
         inner.setContentsMargins(0, 0, 0, 0)
@@ -196,7 +202,7 @@ class Panel(QScrollArea):
         return inner
 
     def add_figures(self, *named: tuple[str, str]) -> dict[str, QLabel]:
-        """A row for each name and tooltip; the labels of the figures, by name."""
+        """Add a row for each name and tooltip. Returns the labels of the figures by name."""
         found = {}
         for name, tip in named:
             layout, found[name] = figure_row(name, tip)
@@ -205,7 +211,7 @@ class Panel(QScrollArea):
         return found
 
     def show_figure(self, name: str, on: bool) -> None:
-        """Shows a row of ``add_figures``, or leaves it out."""
+        """Show or hide a row of ``add_figures``."""
         layout = self._figure_rows[name]
         for part in (layout.itemAt(number) for number in range(layout.count())):
             widget = part.widget() if part is not None else None
@@ -221,14 +227,14 @@ class Panel(QScrollArea):
 
 
 def taken_out(layout: QLayout, widget: QWidget) -> None:
-    """Takes a widget out of a layout, for good."""
+    """Remove a widget from a layout and delete it."""
     layout.removeWidget(widget)
     widget.hide()
     widget.deleteLater()
 
 
 def emptied(layout: QLayout) -> None:
-    """Takes everything out of a layout."""
+    """Remove and delete everything in a layout."""
     while (item := layout.takeAt(0)) is not None:
         widget, inner = item.widget(), item.layout()
         if widget is not None:
@@ -238,7 +244,7 @@ def emptied(layout: QLayout) -> None:
 
 
 class ClickRow(QFrame):
-    """A row that can be clicked, and chosen with Space or Enter; F2 is a double click."""
+    """A row that can be clicked, or chosen with Space or Enter. F2 counts as a double click."""
 
     clicked = Signal()
     double_clicked = Signal()
@@ -247,7 +253,7 @@ class ClickRow(QFrame):
         """Parameters
         ----------
         name : str
-            Of the object, for the style sheet: "chosen" or another.
+            The object name, which the style sheet selects by: "chosen" or another.
         """
         super().__init__()
         self.setObjectName(name)
@@ -270,13 +276,13 @@ class ClickRow(QFrame):
 
 
 class SaidRow(ClickRow):
-    """A row of a list: its title, and what is to be said of it in a line of its own."""
+    """A row of a list: a title, and a line below it about its state."""
 
     def __init__(self, title: str, said: str, role: str, tip: str, *, chosen: bool) -> None:
         """Parameters
         ----------
         role : str
-            Of what is said, for the style sheet.
+            The role of that line, for the style sheet.
         """
         super().__init__("chosen" if chosen else "row")
         column = QVBoxLayout(self)

@@ -1,4 +1,4 @@
-"""A contact opened like a book: the faces of both pieces, turned to the viewer, with the room on them and the joins."""
+"""A contact opened like a book: the faces of both pieces turned to the viewer, with the room on them and the joins."""
 
 from __future__ import annotations
 
@@ -45,18 +45,20 @@ _NUDGE = 0.5
 
 @dataclass(frozen=True, eq=False)
 class JoinDrawn:
-    """Attributes
+    """A join as it is drawn.
+
+    Attributes
     ----------
     outline : (k, 2) float64, mm
-        Across.
+        In the plane across the contact.
     at : (2,) float64
         Its place.
     out_of : str
-        "first" or "second", which it stands out of, "" where it is a hole in both.
+        The piece it stands out of, "first" or "second"; empty where it is a hole in both.
     problem : bool
-        It is not made.
+        Whether it is not made.
     heading : (2,) float64
-        Unit, the direction that it can be turned from.
+        Unit vector, the direction from which it can be turned.
     """
 
     id: str
@@ -69,18 +71,20 @@ class JoinDrawn:
 
 @dataclass(frozen=True, eq=False)
 class BookShown:
-    """Attributes
+    """What the book shows.
+
+    Attributes
     ----------
     names : tuple[str, str]
         Of the two pieces.
     rings : (k, 2), mm
-        Across, the outline; joins.
+        The outline, (k, 2) in mm across.
     selected : str
-        The id of one, or None.
-    low, step, enough, bare : array of float64
-        The room, see ``replies.RoomShown``; enough is None while it is not known.
+        The id of the selected join; None: none.
     reach : float, mm
-        That the selected join takes, or one that would suit.
+        The room in mm that the selected join takes, or one that would suit.
+    low, step, enough, bare : array of float64
+        The room, see ``replies.RoomShown``. ``enough`` is None while it is unknown.
     """
 
     names: tuple[str, str]
@@ -95,8 +99,8 @@ class BookShown:
 
 
 class ContactBook(QWidget):
-    """A click chooses a join; a drag moves it, at its round handle makes it wider, at its square one turns it. Arrows
-    move it by half a millimetre, with Shift by one tenth; + and - change its width; Page Up and Page Down turn it.
+    """A click selects a join and a drag moves it. Its round handle changes the width, its square one turns it. Arrow
+    keys move the join by 0.5 mm, with Shift by 0.1 mm; + and - change its width; Page Up and Page Down turn it.
     """
 
     chosen = Signal(str)
@@ -147,25 +151,25 @@ class ContactBook(QWidget):
         return float(min((self.width() - _SPINE - 12) / 2 / across, (self.height() - 2 * _PAGE - 4) / up))
 
     def _centre(self, page: int) -> Floats:
-        """(2,) pixels: the middle of a page."""
+        """The middle (2,) of a page, in pixels."""
         width = (self.width() - _SPINE) / 2
         return np.array([width / 2 if page == 0 else width + _SPINE + width / 2, self.height() / 2])
 
     def _factors(self, page: int) -> Floats:
-        """(2,) pixels per mm across, of which the second page is seen from behind."""
+        """Pixels per mm (2,) across. The second page is seen from behind."""
         return self.scale * np.array([1.0 if page == 0 else -1.0, -1.0])
 
     def _polygon(self, across: Floats, page: int) -> QPolygonF:
-        """Where (k, 2) mm across are on a page: 0 the first piece, on the left; 1 the second one."""
+        """Where points (k, 2) in mm across appear on a page: 0 is the first piece, on the left; 1 the second."""
         places = (across - np.add(*self._box) / 2) * self._factors(page) + self._centre(page)
         return QPolygonF([QPointF(x, y) for x, y in places.tolist()])
 
     def place_of(self, across: Floats, page: int) -> QPointF:
-        """Where (2,) mm across are on a page."""
+        """Where a point (2,) in mm across appears on a page."""
         return self._polygon(across[None], page).at(0)
 
     def _across(self, place: QPointF) -> Floats:
-        """(2,) mm across under a place of the widget."""
+        """The point (2,) in mm across under a place of the widget."""
         page = 0 if place.x() < self.width() / 2 else 1
         return np.asarray(np.add(*self._box) / 2 + (place.toTuple() - self._centre(page)) / self._factors(page))
 
@@ -177,13 +181,13 @@ class ContactBook(QWidget):
         return next((join for join in self.shown.joins if join.id == self.shown.selected), None)
 
     def handle_of(self, join: JoinDrawn) -> Floats:
-        """(2,) mm across: where its width is taken, on the corner of its outline that lies farthest to the right."""
+        """The place (2,) of the width handle in mm across: the corner of the outline that is farthest to the right."""
         if not len(join.outline):
             return join.at
         return np.asarray(join.outline[int(np.argmax(join.outline @ [1.0, 0.3]))])
 
     def _turner(self, join: JoinDrawn, page: int) -> QPointF:
-        """Where it is turned, beyond its outline the way that it heads."""
+        """The place of the turning handle, outside the outline in the direction of its heading."""
         assert join.heading is not None
         reach = float(((join.outline - join.at) @ join.heading).max(initial=0.0)) if len(join.outline) else 0.0
         return self.place_of(join.at + (reach + _STEM / self.scale) * join.heading, page)
@@ -303,7 +307,9 @@ class ContactBook(QWidget):
         painter.drawText(QRectF(left, 0, width, _PAGE), Qt.AlignmentFlag.AlignCenter, name)
 
     def _draw_join(self, painter: QPainter, join: JoinDrawn, page: int) -> None:
-        """A key is filled where it stands out, and hollow where it goes in; one that is not made is struck through."""
+        """Paint a join. A key is filled where it stands out and hollow where it goes in; a join that is not made is
+        struck through.
+        """
         if not len(join.outline):
             return
         selected = self.shown is not None and join.id == self.shown.selected
@@ -332,7 +338,7 @@ class ContactBook(QWidget):
                 )
 
     def _draw_ruler(self, painter: QPainter) -> None:
-        """A length, as wide as it is here."""
+        """Paint a scale."""
         sides: tuple[float, ...] = (50, 20, 10, 5, 2, 1)
         if inches():
             sides = tuple(MM_IN_AN_INCH * part for part in (2, 1, 0.5, 0.25, 0.1, 0.05))
@@ -344,13 +350,15 @@ class ContactBook(QWidget):
 
 
 def _inside(at: Floats, outline: Floats) -> bool:
-    """Whether a place is in a convex outline, or hardly beside it."""
+    """Whether a place is in a convex outline, or just outside it."""
     middle = outline.mean(axis=0)
     return bool(np.linalg.norm(at - middle) <= 1.1 * np.linalg.norm(outline - middle, axis=1).max())
 
 
 def _room_image(shown: BookShown) -> QImage | None:
-    """Teal where there is wall enough, straw where it is thin, plum where it would break through."""
+    """An image of the room: teal where there is enough wall, straw where it is thin, plum where it would break
+    through.
+    """
     if shown.enough is None or shown.bare is None:
         return None
     colours = np.empty((*shown.enough.shape, 4), np.uint8)

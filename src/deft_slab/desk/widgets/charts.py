@@ -1,4 +1,4 @@
-"""Charts of the Cut step: figures against the place of a cut, and by its two turns."""
+"""Charts of the Cut step: figures against the place of a cut, and against its two angles."""
 
 from __future__ import annotations
 
@@ -57,11 +57,13 @@ class Chart(QWidget):
 
 @dataclass(frozen=True, eq=False)
 class Curve:
-    """Attributes
+    """A curve of a chart.
+
+    Attributes
     ----------
     values : (k,) float64
     said : Callable[[float], str]
-        How one of them is shown with its unit.
+        Formats a value with its unit.
     """
 
     name: str
@@ -72,10 +74,8 @@ class Curve:
 
 
 class SweepChart(Chart):
-    """Curves against the place of a cut, each from 0 to its own largest. Drag moves the cut; a click beside a valley
-    goes to it; arrow keys step.
-
-    offsets : (k,) mm, rising; now : mm; valleys : places that are marked; barred : (k,) where a side does not fit
+    """Curves against the place of a cut, each scaled from 0 to its own maximum. A drag moves the cut, a click near a
+    valley goes to it, and arrow keys step.
     """
 
     moved = Signal(float)
@@ -201,7 +201,7 @@ class SweepChart(Chart):
 
 
 class AngleMap(QWidget):
-    """A figure against two angles of a cut: light is little, dark is much. A click turns the cut so."""
+    """A figure against two angles of a cut: light is little, dark is much. A click turns the cut."""
 
     chosen = Signal(int, int)
     hovered = Signal(str)
@@ -217,13 +217,15 @@ class AngleMap(QWidget):
         self._said: Callable[[int, int], str] = lambda row, column: ""
 
     def show_angles(self, degrees: Floats, price: Floats, said: Callable[[int, int], str]) -> None:
-        """Parameters
+        """Show the figures at each pair of angles.
+
+        Parameters
         ----------
         degrees : (n,) float64
         price : (n, n) float64
-            What colours it.
+            The figure that colours the map.
         said : Callable[[int, int], str]
-            The figures of a place, in words.
+            Formats the figures of a place.
         """
         self._degrees, self._price, self._said = degrees, price, said
         self.update()

@@ -1,5 +1,7 @@
-"""The cut map: a disc of the directions that a straight cut can face, coloured by the best that any place along it
-achieves. The middle is a level cut, the rim an upright one; opposite points of the rim are the same cut.
+"""The cut map: a disc of the directions that a straight cut can face, coloured by the best that any place along each
+achieves.
+
+The middle is a level cut, the rim an upright one. Opposite points of the rim are the same cut.
 """
 
 from __future__ import annotations
@@ -17,16 +19,18 @@ from .disc import DirectionDisc, from_disc, to_disc
 
 @dataclass(frozen=True, eq=False)
 class CutsShown:
-    """Attributes
+    """What the map shows.
+
+    Attributes
     ----------
     middle : (3, 3) float64
-        Rotation that turns the normal of a level cut to -z.
+        The rotation that turns the normal of a level cut to -z.
     directions : (n, 3) float64
-        Normals looked at.
+        The normals that were evaluated.
     values : (n,) float64
         0 is best.
     now : (3,) float64
-        Normal of the selected cut.
+        The normal of the selected cut.
     """
 
     middle: Floats
@@ -44,7 +48,9 @@ class CutDisc(DirectionDisc[CutsShown]):
         )
 
     def _flat(self, directions: Floats) -> Floats:
-        """Half of the sphere takes all of the disc: radii grow by the root of two."""
+        """Project the directions. Half of the sphere fills the whole disc, so radii grow by a factor of the square
+        root of two.
+        """
         upper = np.where(directions[:, 2:] > 0, -directions, directions)
         return np.asarray(to_disc(upper) * np.sqrt(2.0))
 

@@ -1,7 +1,7 @@
 """A disc of directions, coloured by a figure: what the tilt map and the cut map have in common.
 
-Lambert's azimuthal equal-area projection (Snyder 1987, Map projections: a working manual, section 24): equal patches
-of the disc are equal shares of all directions.
+It uses Lambert's azimuthal equal-area projection (Snyder 1987, Map projections: a working manual, section 24), so
+that equal areas of the disc are equal shares of all directions.
 """
 
 from __future__ import annotations
@@ -32,7 +32,9 @@ _HOVER_AFTER = 120
 
 
 def to_disc(directions: Floats) -> Floats:
-    """(n, 2) in the unit disc, of unit vectors (n, 3) with the middle at -z; +z is all of the rim, and put on top."""
+    """Points (n, 2) of the unit disc for unit vectors (n, 3). The middle is -z. The whole rim is +z, which is placed
+    at the top.
+    """
     x, y, z = directions.T
     level = np.hypot(x, y)
     opposite = (level < 1e-9) & (z > 0)
@@ -41,13 +43,15 @@ def to_disc(directions: Floats) -> Floats:
 
 
 def from_disc(points: Floats) -> Floats:
-    """(n, 3) unit vectors of points (n, 2) of the unit disc."""
+    """The unit vectors (n, 3) of points (n, 2) of the unit disc."""
     square = np.minimum((points**2).sum(axis=1), 1.0)
     return np.stack([*(2.0 * points * np.sqrt(1.0 - square)[:, None]).T, 2.0 * square - 1.0], axis=1)
 
 
 def _rastered() -> tuple[Floats, Bools]:
-    """((n, 2) points of the unit disc, one for each pixel that is in it; which of the (raster, raster) pixels are)"""
+    """The points (n, 2) of the unit disc, one for each pixel inside it, and which of the (raster, raster) pixels
+    those are.
+    """
     steps = (np.arange(_RASTER) + 0.5) / _RASTER * 2 - 1
     x, y = np.meshgrid(steps, -steps)
     inside = x**2 + y**2 <= 1.12  # a little beyond the rim, so that the smoothed edge has a colour
@@ -60,7 +64,9 @@ _RASTERED = _rastered()
 
 @dataclass(frozen=True, eq=False)
 class _Shares:
-    """Of which directions, turned how (bytes of the middle); (k,) pixels, the directions near them, what these say."""
+    """The directions and the rotation (as bytes) that the shares belong to; and for each of k pixels the nearest
+    directions and their shares.
+    """
 
     directions: Floats
     turned: bytes
@@ -75,13 +81,13 @@ class OnDisc(Protocol):
     Attributes
     ----------
     middle : (3, 3) float64
-        Rotation that turns the direction of the middle to -z.
+        The rotation that turns the direction of the middle to -z.
     directions : (n, 3) float64
-        That were looked at.
+        The directions that were evaluated.
     values : (n,) float64
         0 is best.
     now : (3,) float64
-        Where it is at present, None.
+        The present direction; None: none.
     """
 
     @property
@@ -98,12 +104,13 @@ S = TypeVar("S", bound=OnDisc)
 
 
 class DirectionDisc(QWidget, Generic[S]):
-    """Hover shows the figures there; a click takes the direction. Arrows move a pointer of its own, Enter takes it.
+    """Hovering shows the figures of a direction, and a click takes it. Arrow keys move a pointer, and Enter takes
+    its direction.
 
     Attributes
     ----------
     pointer : (3,)
-        The direction under the mouse, or where the arrows have moved to; None.
+        The direction under the mouse, or the one that the arrow keys have moved to; None: none.
     """
 
     hovered = Signal(object)
@@ -118,7 +125,7 @@ class DirectionDisc(QWidget, Generic[S]):
         waiting : str
             What is said before there is anything to show.
         size : int, pixels
-            Across.
+            The size across.
         """
         super().__init__()
         self._waiting = waiting
@@ -155,25 +162,25 @@ class DirectionDisc(QWidget, Generic[S]):
     # geometry: what kinds of discs do in their own way
 
     def _flat(self, directions: Floats) -> Floats:
-        """(n, 2) in the unit disc, of directions (n, 3) turned so that the middle is at -z."""
+        """Points (n, 2) of the unit disc for directions (n, 3), which are rotated so that the middle is at -z."""
         return to_disc(directions)
 
     def _round(self, points: Floats) -> Floats:
-        """(n, 3) directions of points (n, 2) of the unit disc."""
+        """The directions (n, 3) of points (n, 2) of the unit disc."""
         return from_disc(points)
 
     def _nearness(self, points: Floats, directions: Floats) -> Floats32:
-        """(n, k) cosines between the directions of points and others."""
+        """The cosines (n, k) between the directions of n points and k others."""
         return np.asarray(self._round(points).astype(np.float32) @ directions.T.astype(np.float32))
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
-        """Lines and words that help to read the disc."""
+        """Paint lines and words that help to read the disc."""
 
     def _paint_marks(self, painter: QPainter, shown: S) -> None:
-        """What is marked on the disc."""
+        """Paint what is marked on the disc."""
 
     def _marked(self, shown: S) -> tuple[Floats, ...]:
-        """Directions that a click beside them takes exactly."""
+        """The directions that a click near them takes exactly."""
         return ()
 
     @property
@@ -182,14 +189,14 @@ class DirectionDisc(QWidget, Generic[S]):
         return QPointF(self.width() / 2, self.height() / 2), radius
 
     def place_of(self, down: Floats) -> QPointF:
-        """Where a direction is drawn, in pixels of this widget; something must be shown."""
+        """Where a direction appears, in pixels of this widget. Something must be shown."""
         centre, radius = self._disc
         middle = self.shown.middle if self.shown is not None else np.eye(3)
         x, y = self._flat((middle @ down)[None])[0]
         return QPointF(centre.x() + radius * float(x), centre.y() - radius * float(y))
 
     def direction_at(self, at: QPointF) -> Floats | None:
-        """(3,) the direction under a pixel; None outside of the disc."""
+        """The direction (3,) under a pixel; None outside the disc."""
         centre, radius = self._disc
         point = np.array([[(at.x() - centre.x()) / radius, (centre.y() - at.y()) / radius]])
         if self.shown is None or float(np.hypot(*point[0])) > 1.0:
@@ -199,7 +206,7 @@ class DirectionDisc(QWidget, Generic[S]):
     # colours
 
     def _shared_out(self, directions: Floats, middle: Floats) -> _Shares:
-        """How much each direction says of the colour of each pixel; of those of a pixel it sums to 1."""
+        """How much each direction contributes to the colour of each pixel. The shares of a pixel sum to 1."""
         points, turned = _RASTERED[0], directions @ middle.T
         cosine = self._nearness(points, turned)
         cosine -= cosine.max(axis=1, keepdims=True)
@@ -210,7 +217,7 @@ class DirectionDisc(QWidget, Generic[S]):
         )
 
     def _coloured(self, shown: S, shares: _Shares) -> QImage:
-        """The disc, each pixel the mean of the values around it."""
+        """The image of the disc. Each pixel shows the weighted mean of the nearest values."""
         points, inside = _RASTERED
         worst = float(np.sort(shown.values)[int(0.98 * (len(shown.values) - 1))])
         share = np.bincount(shares.pixels, shares.says * shown.values[shares.near], len(points)) / max(worst, 1e-12)
@@ -257,7 +264,7 @@ class DirectionDisc(QWidget, Generic[S]):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, word)
 
     def _small(self, painter: QPainter) -> None:
-        """From now on words are small."""
+        """Use a small font from now on."""
         font = QFont(painter.font())
         font.setPixelSize(9)
         painter.setFont(font)
@@ -272,7 +279,7 @@ class DirectionDisc(QWidget, Generic[S]):
             painter.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, str(number))
 
     def _paint_now(self, painter: QPainter, now: Floats | None) -> None:
-        """A cross where it is now, and a ring where the pointer is."""
+        """Paint a cross at the present direction and a ring at the pointer."""
         if now is not None:
             at = self.place_of(now)
             for colour, width in ((palette.SHEET, 4.5), (palette.MADDER, 2.2)):
@@ -309,7 +316,7 @@ class DirectionDisc(QWidget, Generic[S]):
         self.chosen.emit(self._snapped(event.position(), down))
 
     def _snapped(self, at: QPointF, down: Floats) -> Floats:
-        """A click on a mark takes exactly what it marks."""
+        """The direction that a click takes: exactly the marked one where the click is near a mark."""
         for marked in self._marked(self.shown) if self.shown is not None else ():
             if (self.place_of(marked) - at).manhattanLength() <= 8:
                 return np.asarray(marked)

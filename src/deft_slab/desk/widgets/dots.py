@@ -1,4 +1,4 @@
-"""A chart of dots, one of which can be pointed at and chosen, by mouse and keys."""
+"""A chart of dots that can be pointed at and chosen, with the mouse and the keyboard."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _NEAR = 12.0
 
 
 class DotsChart(Chart):
-    """A click chooses a dot; so do arrows, from left to right, and Enter."""
+    """A click chooses a dot. So do the arrow keys, from left to right, and Enter."""
 
     pointed = Signal(int)
     """The number of the dot under the pointer, -1 for none."""
@@ -28,22 +28,22 @@ class DotsChart(Chart):
 
     @property
     def count(self) -> int:
-        """How many dots there are."""
+        """The number of dots."""
         raise NotImplementedError
 
     def place_of(self, n: int) -> QPointF:
-        """Where a dot is, in pixels."""
+        """Where a dot appears, in pixels."""
         raise NotImplementedError
 
     def point_at(self, n: int) -> None:
-        """Marks a dot that is pointed at elsewhere."""
+        """Highlight a dot that is pointed at elsewhere."""
         self.at = n
         self.update()
 
     def paint_dot(
         self, painter: QPainter, n: int, colour: QColor, *, round_one: bool, hollow: bool, struck: bool
     ) -> None:
-        """Round, or a lozenge; hollow, or filled; struck through."""
+        """Paint a dot: round or a lozenge, hollow or filled, struck through or not."""
         at = self.place_of(n)
         painter.setPen(QPen(colour, 1.4))
         painter.setBrush(QColor(palette.SHEET) if hollow else colour)
@@ -62,7 +62,7 @@ class DotsChart(Chart):
             painter.drawEllipse(at, DOT + 4, DOT + 4)
 
     def _nearest(self, position: QPointF) -> int:
-        """The number of the dot that is there; -1 where none is."""
+        """The number of the dot at a position; -1: none."""
         away = [(self.place_of(n) - position).manhattanLength() for n in range(self.count)]
         nearest = int(np.argmin(away)) if away else -1
         return nearest if away and away[nearest] <= _NEAR else -1

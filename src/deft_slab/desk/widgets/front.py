@@ -1,4 +1,4 @@
-"""The front: all ways to part a model that nothing beats, support left against seam in sight."""
+"""The front: all ways to cut a model that no other beats, support left against visible seam."""
 
 from __future__ import annotations
 
@@ -17,17 +17,19 @@ from .dots import DotsChart
 
 @dataclass(frozen=True, eq=False)
 class FrontShown:
-    """Attributes
+    """What the front shows.
+
+    Attributes
     ----------
     sight : (n,) float64, mm
     left : (n,) float64
-        Share of the support.
+        Share of the support that is left.
     pieces : (n,) int64
-        How many.
+        The number of pieces.
     flat, fit, near : (n,) bool
-        Whether all sit flat, all fit, it is only known from the draft mesh.
+        Whether all pieces sit flat; whether all fit; whether the way has been evaluated on the draft mesh only.
     taken : int
-        Which is on the bed, -1 for none.
+        The number of the way on the bed; -1: none.
     """
 
     sight: Floats
@@ -39,7 +41,9 @@ class FrontShown:
     taken: int
 
     def unbeaten(self, count: int) -> list[int]:
-        """Those of so many pieces that no other of as many beats, however they sit, least seen first."""
+        """The ways with the given number of pieces that no other with that number beats, whether or not they sit
+        flat; least visible seam first.
+        """
         own = np.flatnonzero(self.pieces == count)
         kept: list[int] = []
         for n in own[np.lexsort((self.left[own], self.sight[own]))]:
@@ -49,10 +53,10 @@ class FrontShown:
 
 
 class FrontChart(DotsChart):
-    """A dot for each way, one line for each number of pieces. A click takes one; so do arrows and Enter.
+    """A dot for each way, and a line for each number of pieces. A click takes a way; so do the arrow keys and Enter.
 
-    Round: every piece sits flat; a lozenge: some lean. Struck through: a piece is too large. Hollow: from the draft
-    mesh.
+    A round dot means that every piece sits flat, a lozenge that some lean. Struck through: a piece is too large.
+    Hollow: evaluated on the draft mesh only.
     """
 
     def __init__(self) -> None:
@@ -66,7 +70,7 @@ class FrontChart(DotsChart):
         self._why = ""
 
     def show_front(self, shown: FrontShown | None, why_nothing: str) -> None:
-        """Shows what was found; where that is nothing, why."""
+        """Show what was found; where that is nothing, say why."""
         self._shown, self._why = shown, why_nothing
         self._point(-1 if shown is None else min(self.at, len(shown.sight) - 1))
         self.update()
@@ -76,7 +80,7 @@ class FrontChart(DotsChart):
         return 0 if self._shown is None else len(self._shown.sight)
 
     def place_of(self, n: int) -> QPointF:
-        """Where the dot of a way is, in pixels."""
+        """Where the dot of a way appears, in pixels."""
         shown, room = self._shown, self.room.adjusted(14, 12, -16, -12)
         assert shown is not None
         # roots, for what matters lies between 0 and 10 %, and between no seam and a short one

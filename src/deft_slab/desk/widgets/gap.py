@@ -1,4 +1,4 @@
-"""A small drawing of a clearance: what goes in, its hole, the air on each side and in all."""
+"""A small drawing of a clearance: the part, its hole, the gap on each side and the total."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from ..look import palette
 
 
 class GapDrawing(QWidget):
-    """The clearance counts per side; in all it is twice that."""
+    """The clearance is given per side; the total is twice that."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -20,10 +20,12 @@ class GapDrawing(QWidget):
         self._clearance = 0.0
 
     def show_gap(self, clearance: float) -> None:
-        """Parameters
+        """Show a clearance.
+
+        Parameters
         ----------
         clearance : float
-            mm per side.
+            In mm per side.
         """
         self._clearance = clearance
         said = tr(

@@ -1,4 +1,4 @@
-"""The height rail: the area of every layer, what was found along it, and the height at which the bed is cut off."""
+"""The height rail: the area of every layer, the findings along it, and the height at which the bed is cut off."""
 
 from __future__ import annotations
 
@@ -37,20 +37,20 @@ _NEAR = 6.0
 
 @dataclass(frozen=True)
 class RailMark:
-    """Something that was found.
+    """A finding.
 
     Attributes
     ----------
     kind : str
-        Island, pocket, jump.
+        Island, pocket or jump.
     z : float
-        mm over the bed.
+        Height over the bed, in mm.
     colour : str
-        By how bad it is.
+        Depends on how bad it is.
     words : str
-        Of its tooltip.
+        The tooltip.
     of : object
-        What it is, given back when it is clicked.
+        The finding itself, which is passed on when the mark is clicked.
     """
 
     kind: str
@@ -61,7 +61,7 @@ class RailMark:
 
 
 class HeightRail(QWidget):
-    """Drag, turn the wheel, or use the arrows, to cut off at a height; double click shows all again."""
+    """Drag, turn the wheel or press the arrow keys to cut off at a height. A double click shows everything again."""
 
     moved = Signal(float)
     """mm over the bed."""
@@ -83,12 +83,16 @@ class HeightRail(QWidget):
         self._by_layer = False
 
     def show_layers(self, areas: np.ndarray, base: float, height: float, at: float) -> None:
-        """Parameters
+        """Show layers that are not checked yet.
+
+        Parameters
         ----------
         areas : (k,), mm2
-            Of each layer, the first from ``base`` mm on.
+            The area of each layer. The first layer is at ``base`` mm.
         height : float, mm
             At : mm hidden.
+        at : float
+            Where the view is cut off.
         """
         self._show(areas, base, height, at, 0.0)
         self._peel, self._marks, self._by_layer = None, (), False
@@ -105,16 +109,18 @@ class HeightRail(QWidget):
         self, areas: np.ndarray, peel: np.ndarray, marks: Sequence[RailMark], base: float, height: float, at: float,
         free: float,
     ) -> None:
-        """Parameters
+        """Show the layers of a check with its findings.
+
+        Parameters
         ----------
         areas, peel : (k,), mm2
-            Of each layer.
+            The area and the peel estimate of each layer.
         marks : Sequence[RailMark]
-            What was found.
+            The findings.
         at : float, mm
-            Where it is cut off.
+            Where the view is cut off.
         free : float, mm
-            Where nothing is cut off: the top where what is below is kept, else the bed.
+            The height at which nothing is cut off: the top where the lower part is shown, otherwise the bed.
         """
         self._show(areas, base, height, at, free)
         self._peel, self._marks, self._by_layer = peel, tuple(marks), True
@@ -128,7 +134,7 @@ class HeightRail(QWidget):
 
     @property
     def marks(self) -> tuple[RailMark, ...]:
-        """What is marked along it."""
+        """The marks along the rail."""
         return self._marks
 
     def y_of(self, z: float) -> float:
@@ -137,7 +143,7 @@ class HeightRail(QWidget):
         Parameters
         ----------
         z : float
-            mm over the bed.
+            Height over the bed, in mm.
         """
         return self.height() - _MARGIN - (self.height() - 2 * _MARGIN) * z / self._height
 
@@ -265,7 +271,9 @@ class HeightRail(QWidget):
 
 
 def _paint_mark(painter: QPainter, mark: RailMark, at: QPointF) -> None:
-    """An island is a drop that hangs, a pocket a bowl, a jump two steps: told apart without their colour."""
+    """Paint a mark: an island is a hanging drop, a pocket a bowl, a jump two steps, so that they differ without
+    their colour.
+    """
     colour = QColor(mark.colour)
     painter.setPen(QPen(colour, 1.6))
     painter.setBrush(colour if mark.kind == "island" else Qt.BrushStyle.NoBrush)

@@ -1,4 +1,6 @@
-"""Rows of a list that stay while what they show does; new ones are made a few in each turn of the window's loop."""
+"""Rows of a list that remain as long as their keys do. New rows are made a few at a time, in successive turns of the
+event loop.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +21,8 @@ _AT_ONCE = 4
 
 
 class KeptRows(QObject, Generic[K, W]):
-    """The rows of a column. make : the row of what a key stands for
-    placed : called with its place, from 0 on, its key and itself for each row that is in place
+    """The rows of a column. ``make`` makes the row of a key; ``placed`` is called for each row in its place with the
+    number of the place, the key and the row.
     """
 
     def __init__(
@@ -32,11 +34,11 @@ class KeptRows(QObject, Generic[K, W]):
         self._made: dict[K, W] = {}
 
     def __iter__(self) -> Iterator[tuple[K, W]]:
-        """Those that are made, in order."""
+        """Yield the keys and rows that exist, in order."""
         return ((key, self._made[key]) for key in self._wanted if key in self._made)
 
     def show(self, wanted: Sequence[K]) -> None:
-        """Has the column show these, each once, in this order."""
+        """Show the rows of these keys in this order, each once."""
         self._wanted = tuple(wanted)
         for key in set(self._made) - set(wanted):
             taken_out(self._column, self._made.pop(key))

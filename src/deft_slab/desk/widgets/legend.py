@@ -1,4 +1,4 @@
-"""The overhang legend: the ramp, the threshold, and a drawing of how the angle is counted."""
+"""The overhang legend: the colour ramp, the threshold, and a drawing of how the angle is counted."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from ..look import palette
 
 
 class OverhangLegend(QWidget):
-    """Click (or Space) changes between angles counted from the wall and from the bed."""
+    """A click (or Space) switches between angles counted from the wall and from the bed."""
 
     toggled = Signal()
 
@@ -27,10 +27,12 @@ class OverhangLegend(QWidget):
         self.setAccessibleName(tr("Overhang legend"))
 
     def show_angles(self, threshold: float, counted_from: str) -> None:
-        """Parameters
+        """Show the threshold.
+
+        Parameters
         ----------
         threshold : float, degrees
-            From the vertical.
+            Degrees from the vertical.
         counted_from : str
             "wall" or "bed".
         """
@@ -73,7 +75,7 @@ class OverhangLegend(QWidget):
         painter.end()
 
     def _draw_angle(self, painter: QPainter) -> None:
-        """A wall, the bed, a slope at the threshold and the arc that is meant."""
+        """Paint a wall, the bed, a slope at the threshold, and the arc of the angle."""
         foot, size = QPointF(16, 42), 30.0
         lean = math.radians(self._threshold)
         tip = foot + QPointF(math.sin(lean) * size * 1.1, -math.cos(lean) * size * 1.1)
@@ -99,7 +101,7 @@ class OverhangLegend(QWidget):
 
 
 class SupportBar(QWidget):
-    """One bar of support volume: on the bed, on the piece, inside."""
+    """A bar of the support volume: on the bed, on the piece, inside."""
 
     COLOURS = (palette.RAMP[0], palette.RAMP[1], palette.RAMP[2])
 
@@ -109,7 +111,7 @@ class SupportBar(QWidget):
         self.setFixedHeight(14)
 
     def show_parts(self, on_bed: float, on_piece: float, inside: float) -> None:
-        """mm³; ``inside`` is a part of the other two."""
+        """Show the parts in mm³. ``inside`` is contained in the other two."""
         self._parts = (on_bed, on_piece, inside)
         self.update()
 

@@ -1,4 +1,4 @@
-"""A row of a list of things worth trying: number, picture, what it is, a figure, and a button that keeps it."""
+"""A row in a list of proposals: number, picture, description, a figure, and a button that keeps it."""
 
 from __future__ import annotations
 
@@ -17,15 +17,13 @@ _NAMES = "seat", "chosen"
 
 
 class ListedRow(ClickRow):
-    """A click takes it.
-
-    picture : (height, width, 4) uint8; said : the second line; good : whether that is as it should be; figure : at the
-    right;
+    """A click takes the proposal. The row shows a picture of (height, width, 4) uint8, a second line whose colour
+    says whether it is as it should be, and a figure on the right.
 
     Attributes
     ----------
     keep
-        Adds it to the ledger.
+        The button that adds it to the ledger.
     """
 
     def __init__(
@@ -58,7 +56,7 @@ class ListedRow(ClickRow):
         grid.setColumnStretch(2, 1)
 
     def show_place(self, number: str, *, chosen: bool) -> None:
-        """Its number in the list, and whether it is the one that was taken."""
+        """Show the number in the list, and whether this is the proposal that was taken."""
         self._number.setText(number)
         name = _NAMES[chosen]
         if self.objectName() != name:

@@ -1,4 +1,4 @@
-"""A line over the bed that says what happened, what was kept and what to do."""
+"""A line above the bed that says what happened, what was kept and what to do."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ class Notice(QFrame):
         self._show(what, more, palette.AMBER)
 
     def tell(self, what: str) -> None:
-        """Good news; what follows the first line is said smaller."""
+        """Show good news. Everything after the first line is in a smaller font."""
         first, _, more = what.partition("\n")
         self._show(first, more, palette.TEAL)
         self._timer.start(_TELL_FOR)

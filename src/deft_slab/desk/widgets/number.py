@@ -1,4 +1,4 @@
-"""A field for a number with a unit; it takes another unit or a sum: "4.5in", "120/2", "3cm + 2"."""
+"""A field for a number with a unit. It also accepts other units and sums: "4.5in", "120/2", "3cm + 2"."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ _QUANTITY = re.compile(
 
 
 def _factors(unit: str) -> dict[str, float]:
-    """What each unit that can be typed is worth in a field's own one."""
+    """For each unit that can be typed, its size in the unit of the field."""
     if unit not in _POWERS:
         return _OTHERS.get(unit, {})
     mark, power = _POWERS[unit]
@@ -43,7 +43,7 @@ def _factors(unit: str) -> dict[str, float]:
 
 
 def _shown_in(unit: str) -> tuple[str, float]:
-    """(the unit that a field's values are shown in, what it is worth in the field's own one)"""
+    """The unit in which the values of a field are shown, and its size in the unit of the field."""
     if unit not in _POWERS or not inches():
         return unit, 1.0
     shown = text.unit() + _POWERS[unit][0]
@@ -51,14 +51,16 @@ def _shown_in(unit: str) -> tuple[str, float]:
 
 
 def parse_quantity(typed: str, unit: str) -> float:
-    """The value of what was typed, in ``unit``. A length, an area or a volume ("mm", "mm²", "mm³", "cm³") may have any
-    unit of its kind, "cm2" being cm², and without one is in what these are shown in; an angle is in "°". What has
-    another unit ("s", "g/cm³") takes that or none.
+    """The value of a typed text, in ``unit``.
+
+    A length, an area or a volume ("mm", "mm²", "mm³", "cm³") may be typed in any unit of its kind, with cm2 for cm².
+    Without a unit it is in the one that the field shows. An angle is in "°". A quantity with another unit ("s",
+    "g/cm³") is typed with that unit or with none.
 
     Raises
     ------
     ValueError
-        It is not a number, a number with a unit of the kind, or a sum of such.
+        The text is not a number, a number with a unit of the kind, or a sum of such numbers.
     """
     factors, (_, usual) = _factors(unit), _shown_in(unit)
 
@@ -87,9 +89,10 @@ def parse_quantity(typed: str, unit: str) -> float:
 
 
 class _Sum:
-    """Of numbers with and without a unit. usual : what a number without one is worth beside those that have one
+    """Evaluates a sum of numbers with and without units. ``usual`` is the size, in the unit of the field, of the
+    unit that a number without one has.
 
-    2 in a product or under a line only counts: 1/2 is half of what is usual, and 3cm/2 half of 3 cm.
+    A factor or a divisor has no unit: 1/2 is half of the usual unit, and 3cm/2 is half of 3 cm.
     """
 
     def __init__(self, usual: float) -> None:
@@ -102,7 +105,7 @@ class _Sum:
         return value if with_unit else value * self._usual
 
     def _term(self, node: ast.expr) -> tuple[float, bool]:
-        """(value, whether it has a unit)"""
+        """The value of a term, and whether it has a unit."""
         if isinstance(node, ast.Name) and node.id == _WITH_UNIT:
             return 1.0, True
         if isinstance(node, ast.Constant) and isinstance(node.value, (int, float)):
@@ -120,7 +123,9 @@ class _Sum:
 
 
 class NumberField(QLineEdit):
-    """Commits on Enter or on leaving, if the text changed and makes sense; arrow keys step; Esc restores."""
+    """Takes its value on Enter or when it loses the focus, if the text changed and is valid. Arrow keys step; Esc
+    restores.
+    """
 
     committed = Signal(float)
 
@@ -146,7 +151,7 @@ class NumberField(QLineEdit):
         cls, unit: str, name: str, tip: str, *, low: float, high: float, step: float, decimals: int = 1,
         width: int = 80,
     ) -> NumberField:
-        """One of a fixed width that says what it is.
+        """A field of fixed width with a name for screen readers.
 
         Parameters
         ----------
@@ -163,7 +168,7 @@ class NumberField(QLineEdit):
         return self._value
 
     def set_value(self, value: float) -> None:
-        """Shows a value without telling anybody; a text being typed is left alone."""
+        """Show a value without emitting a signal. A text that is being typed is left alone."""
         if self.hasFocus() and self.isModified() and value == self._value:
             return
         self._value = value

@@ -1,4 +1,4 @@
-"""A step panel of several pages, for together they would be too long to look over."""
+"""A step panel with several pages, because together they would be too long to look through."""
 
 from __future__ import annotations
 
@@ -14,10 +14,12 @@ from .basics import row
 
 
 class Pages(QWidget):
-    """Attributes
+    """The pages of a step, with tabs above them.
+
+    Attributes
     ----------
     pages
-        By their names, in order; tips : what each is about.
+        By their names, in order. ``tips`` has the tooltip of each.
     """
 
     turned = Signal(str)
@@ -49,7 +51,7 @@ class Pages(QWidget):
 
     @gathered()
     def turn_to(self, name: str) -> None:
-        """Shows a page."""
+        """Show a page."""
         self.tabs[name].setChecked(True)
         self._stack.setCurrentWidget(self.pages[name])
         self.turned.emit(name)

@@ -1,4 +1,4 @@
-"""A button with a menu of presets: take one, keep what is set now, let one go."""
+"""A button with a menu of presets: take one, keep the present values, delete one."""
 
 from __future__ import annotations
 
@@ -17,8 +17,8 @@ from ..storage.shelf import MOST_LETTERS
 
 
 class PresetsButton(QToolButton):
-    """of : which part they are for; now : (kind, values) as they are set; take : sets the values of one, raises
-    DeftError or ValidationError where they make no sense; failed : hears what went wrong
+    """The presets of one part of the plan. ``now`` gives its kind and present values; ``take`` sets the values of a
+    preset, and raises DeftError or ValidationError if they are invalid; ``failed`` is told what went wrong.
     """
 
     def __init__(
@@ -37,7 +37,7 @@ class PresetsButton(QToolButton):
         self.setMenu(self.presets)
 
     def fill(self) -> None:
-        """Puts the kept presets into the menu."""
+        """Fill the menu with the kept presets."""
         kind, _ = self._now()
         kept = [one for one in shelf(self._of).all if one.item.kind == kind]
         self.presets.clear()
@@ -74,7 +74,7 @@ class PresetsButton(QToolButton):
             self.keep(name)
 
     def keep(self, name: str) -> None:
-        """Keeps what is set now under a name; with a number behind it where there is one already."""
+        """Keep the present values under a name. If the name is taken, a number is added to it."""
         kind, values = self._now()
         try:
             shelf(self._of).add(Preset(of=self._of, kind=kind, name=name.strip()[:MOST_LETTERS], values=values))

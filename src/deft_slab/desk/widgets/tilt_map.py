@@ -1,6 +1,6 @@
 """The tilt map: a disc of all directions that could point down, coloured by a figure.
 
-The middle is how the model was opened, or that upside down; the rim is the opposite of the middle.
+The middle is the model as it was opened, or upside down; the rim is the opposite of the middle.
 """
 
 from __future__ import annotations
@@ -25,9 +25,9 @@ class SeatsOnMap:
     Attributes
     ----------
     middle : (3, 3) float64
-        Rotation that turns the direction of the middle to -z.
+        The rotation that turns the direction of the middle to -z.
     figures : MapFigures
-        Directions looked at.
+        Of the directions that were evaluated.
     values : (n,) float64
         0 is best.
     now : (3,) float64
@@ -61,7 +61,7 @@ class TiltDisc(DirectionDisc[SeatsOnMap]):
         return (*shown.seats, *shown.flats)
 
     def _paint_ways(self, painter: QPainter, centre: QPointF, radius: float) -> None:
-        """The circle of directions that are a quarter turn from the middle, with the sides that go down there."""
+        """Paint the circle of directions a quarter turn from the middle, with the sides that point down there."""
         quarter = radius * np.sqrt(0.5)
         painter.setPen(QPen(QColor(255, 255, 255, 150), 1, Qt.PenStyle.DotLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -1,4 +1,4 @@
-"""Four tiles, one for each unit: how big the model would be, drawn beside something that everybody knows."""
+"""Four tiles, one for each unit: how big the model would be, drawn beside an object of familiar size."""
 
 from __future__ import annotations
 
@@ -84,7 +84,9 @@ class _Tile(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def show_size(self, size: tuple[float, float, float], outline: QImage) -> None:
-        """Parameters
+        """Show the model at a size.
+
+        Parameters
         ----------
         size : mm
         outline : QImage
@@ -123,7 +125,7 @@ class _Tile(QAbstractButton):
         painter.end()
 
     def _draw_pair(self, painter: QPainter, room: QRectF) -> None:
-        """The model and the familiar thing nearest to its size, to one scale, standing on one line."""
+        """Paint the model and the familiar object nearest to its size, to the same scale and standing on one line."""
         tall, wide = max(self._size[2], 1e-9), max(self._size[0], 1e-9)
         longest = max(tall, wide)
         name, height, draw = min(THINGS, key=lambda thing: abs(np.log(thing[1] / longest)))
@@ -155,7 +157,7 @@ class _Tile(QAbstractButton):
 
 
 class UnitTiles(QWidget):
-    """Says which unit was clicked; which one is chosen is set from outside."""
+    """Reports the unit that was clicked. The chosen unit is set from outside."""
 
     chosen = Signal(str)
 
@@ -174,10 +176,12 @@ class UnitTiles(QWidget):
             self.tiles[unit] = tile
 
     def show_model(self, size: Floats, unit: Unit, outline: Bools) -> None:
-        """Parameters
+        """Show a model.
+
+        Parameters
         ----------
         size : (3,) float64, mm
-            As it stands, in the unit that is chosen.
+            Of the model as it stands, in the unit that is chosen.
         """
         shaded = np.zeros((*outline.shape, 4), np.uint8)
         shaded[outline] = (0x47, 0x34, 0x24, 210)  # ink, blue first
