@@ -1,4 +1,6 @@
-"""Which program this is, and which libraries its figures come from. Light to load: nothing of them is imported."""
+"""The versions of the program and of the libraries behind its figures. Quick to load, because none of them is
+imported.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +18,8 @@ SHOWN_BY = ("PySide6-Essentials", "vtk", "pydantic", "reportlab", "pillow", "fon
 
 
 def versions() -> dict[str, str]:
-    """Of the program, of Python, and of the libraries, those that figures depend on first; "none" where one is not
-    there.
+    """The versions of the program, of Python, and of the libraries, those that figures depend on first; "none" for
+    one that is missing.
     """
     found = {"deft-slab": __version__, "python": platform.python_version()}
     for name in (*FIGURES_FROM, *SHOWN_BY):
@@ -29,7 +31,7 @@ def versions() -> dict[str, str]:
 
 
 def sentence() -> str:
-    """All of it, a line each."""
+    """All versions, one on each line."""
     found = versions()
     first = f"deft-slab {found.pop('deft-slab')}"
     about = "figures depend on: " + ", ".join(f"{name} {found[name]}" for name in ("python", *FIGURES_FROM))

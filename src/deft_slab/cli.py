@@ -1,4 +1,4 @@
-"""deft-slab: opens the window, or works without one."""
+"""The program deft-slab: opens the window, or works without one."""
 
 from __future__ import annotations
 
@@ -35,21 +35,21 @@ COMMANDS = (
 
 
 def _stopped(_number: int, _frame: FrameType | None) -> NoReturn:
-    """Ctrl+C: ends at once, whatever threads and libraries are in the middle of; what is written is written whole or
-    not at all.
-    """
+    """Exit at once on Ctrl+C, whatever threads and libraries are doing. Files are written completely or not at all."""
     print(tr("deft-slab: Stopped."), file=sys.stderr, flush=True)
     os._exit(130)
 
 
 def _is_mistyped(word: str) -> bool:
-    """Whether a first word is neither a command, an option nor a file, but looks like a command."""
+    """Whether the first word looks like a command, but is neither a command, an option nor a file."""
     looks_like_one = word.isidentifier() and word not in COMMANDS
     return looks_like_one and not os.path.lexists(word)
 
 
 def main(arguments: list[str] | None = None) -> int:
-    """The program. Local imports: a command must not load Qt, and the window must show before numba is loaded."""
+    """The program. Imports are local because a command must not load Qt, and the window must show before numba is
+    loaded.
+    """
     if arguments is None:
         signal.signal(signal.SIGINT, _stopped)
     given = sys.argv[1:] if arguments is None else arguments

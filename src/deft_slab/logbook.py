@@ -1,4 +1,6 @@
-"""Where settings, profiles, unsaved work and the log live, and writing the log. Light to load: every program does."""
+"""Where settings, profiles, unsaved work and the log are stored, and writing the log. Quick to load, because every
+program needs it.
+"""
 
 from __future__ import annotations
 
@@ -19,10 +21,12 @@ def home() -> Path:
 
 
 class _Book(logging.handlers.RotatingFileHandler):
-    """Attributes
+    """The handler of the log file.
+
+    Attributes
     ----------
     written
-        Whether anything of this process stands in the file.
+        Whether this process has written to the file.
     """
 
     written = False
@@ -36,7 +40,9 @@ class _Book(logging.handlers.RotatingFileHandler):
         super().emit(record)
 
     def handleError(self, record: logging.LogRecord) -> None:
-        """A log that cannot be written (no folder, a full disk) is no reason to stop, or to fill the terminal."""
+        """Ignore errors of the log itself: a missing folder or a full disk is no reason to stop, or to fill the
+        terminal.
+        """
         self.written = False
 
 
@@ -48,7 +54,7 @@ def log_path() -> Path:
 
 
 def begin() -> None:
-    """From now on, what is logged goes into the file and nowhere else: people get sentences, not tracebacks."""
+    """Write the log to its file only from now on. Users get sentences, not tracebacks."""
     global _book
     root = logging.getLogger()
     if _book is not None:
@@ -61,6 +67,6 @@ def begin() -> None:
 
 
 def hint() -> str:
-    """Where details stand, as a sentence; empty where nothing was written down."""
+    """A sentence that says where the details are; empty where nothing was written."""
     there = _book is not None and _book.written and log_path().exists()
     return f"Details are in {log_path()}." if there else ""

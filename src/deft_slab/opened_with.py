@@ -1,4 +1,4 @@
-"""What the program may be called with where a window opens, for the window and for the help of the commands."""
+"""The arguments with which a window opens, for the window itself and for the help of the commands."""
 
 from __future__ import annotations
 
@@ -9,12 +9,12 @@ from .core.locale.translate import tr
 
 
 def add_to(parser: argparse.ArgumentParser, *, file: bool = True) -> None:
-    """The arguments of the window.
+    """Add the arguments of the window to a parser.
 
     Parameters
     ----------
     file : bool
-        With that of what is opened, which no parser of commands can have beside them.
+        Whether to add the file to open, which a parser with commands cannot have beside them.
     """
     if file:
         parser.add_argument("file", nargs="?", type=Path, metavar="FILE", help=tr("a model or a project to open"))

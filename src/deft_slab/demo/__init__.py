@@ -1,4 +1,4 @@
-"""The demo: a small travelling puppet theatre builds its props for a harbour play."""
+"""The demo: a small travelling puppet theatre builds the props for a harbour play."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""A part with exact faces, as STEP text: the ring that the harbour lantern's glass sits in.
+"""A part with exact surfaces, as STEP text: the ring that holds the glass of the harbour lantern.
 
 ISO 10303-21 (the text form) and -214 (the entities): a boundary representation of two cylinders and two flat rings.
 """
@@ -7,7 +7,7 @@ from __future__ import annotations
 
 
 class _Text:
-    """Numbers the entities as they are written."""
+    """Numbers entities as they are written."""
 
     def __init__(self) -> None:
         self.lines: list[str] = []
@@ -72,7 +72,7 @@ def ring_step(outer: float, inner: float, height: float, name: str = "Glass ring
 
 
 def _describe(text: _Text, solid: str, name: str) -> None:
-    """What the solid is a shape of, and that lengths are millimetres."""
+    """Write what the solid is the shape of, and that lengths are in millimetres."""
     length = text.add("(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))")
     angle = text.add("(NAMED_UNIT(*)PLANE_ANGLE_UNIT()SI_UNIT($,.RADIAN.))")
     steradian = text.add("(NAMED_UNIT(*)SI_UNIT($,.STERADIAN.)SOLID_ANGLE_UNIT())")

@@ -1,7 +1,7 @@
-"""Signed distance forms on a grid, blended softly, and the surface where they are zero.
+"""Signed distance functions on a grid, smooth blends of them, and their zero surface.
 
-Each form is a function of points (x, y, z arrays, mm) giving the distance, negative inside. Round cone, capsule and
-smooth minimum follow the usual closed forms of implicit modelling (distance to a segment; polynomial blend).
+Each form is a function of points (arrays x, y, z in mm) that gives the distance, negative inside. Round cone, capsule
+and smooth minimum follow the usual closed forms of implicit modelling (distance to a segment; polynomial blend).
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ def grid(low: tuple[float, float, float], high: tuple[float, float, float], step
 
 
 def segment(p: Points, a, b) -> tuple[Floats32, Floats32]:
-    """(distance to the segment a-b, position along it from 0 to 1)."""
+    """The distance to the segment from a to b, and the position along it from 0 to 1."""
     d = [float(b[k] - a[k]) for k in range(3)]
     along = sum((p[k] - a[k]) * d[k] for k in range(3)) / sum(value * value for value in d)
     t = np.clip(along, 0.0, 1.0)
@@ -31,13 +31,13 @@ def segment(p: Points, a, b) -> tuple[Floats32, Floats32]:
 
 
 def limb(p: Points, a, b, thick_a: float, thick_b: float) -> Floats32:
-    """A limb from a to b whose radius goes from thick_a to thick_b."""
+    """A limb from a to b whose radius changes from thick_a to thick_b."""
     distance, t = segment(p, a, b)
     return distance - (thick_a + (thick_b - thick_a) * t)
 
 
 def egg(p: Points, centre, radii) -> Floats32:
-    """An ellipsoid (distance to first order)."""
+    """An ellipsoid. The distance is correct to first order."""
     q = [(p[k] - centre[k]) / radii[k] for k in range(3)]
     length = np.sqrt(sum(value * value for value in q))
     slope = np.sqrt(sum((value / radius) ** 2 for value, radius in zip(q, radii, strict=True)))
@@ -51,13 +51,13 @@ def ring(p: Points, centre, radius: float, thick: float) -> Floats32:
 
 
 def blend(a: Floats32, b: Floats32, soft: float) -> Floats32:
-    """Union with a soft fillet."""
+    """A union with a soft fillet."""
     h = np.maximum(soft - np.abs(a - b), 0.0) / soft
     return np.minimum(a, b) - h * h * soft * 0.25
 
 
 def carve(a: Floats32, b: Floats32, soft: float) -> Floats32:
-    """a without b, with a soft edge."""
+    """The form a without b, with a soft edge."""
     return -blend(-a, b, soft)
 
 

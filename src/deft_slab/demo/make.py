@@ -1,4 +1,4 @@
-"""Makes the demo files anew: ``python -m deft_slab.demo.make``."""
+"""Makes the demo files again: ``python -m deft_slab.demo.make``."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ _FINENESS = 0.012
 
 
 def make(build) -> Model:
-    """Builds one prop: closed, thinned a little, coordinates as they come back from a file."""
+    """Build one prop: closed and slightly simplified, with coordinates as they come back from a file."""
     vertices, triangles, name = build()
     body = Solid(vertices, triangles).manifold.simplify(_FINENESS)
     parts = sorted(body.decompose(), key=lambda part: -part.volume())
@@ -41,7 +41,7 @@ def make(build) -> Model:
 
 
 def gull_project(model: Model) -> Project:
-    """Two choices: on its tail, and level halves through the wings."""
+    """A project with two choices: standing on its tail, and level halves through the wings."""
     stands = Plan(model=model.ref)
     tail = stands.changed(tilt=Tilt.turn((0, 1, 0), -100))
     cut = StraightCut(id="c1", name="Through the wings", normal=(0, 0, 1), offset=95.0)

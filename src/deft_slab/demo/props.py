@@ -1,4 +1,4 @@
-"""The props of the harbour play, as signed distance fields."""
+"""The props of the harbour play, as signed distance functions."""
 
 from __future__ import annotations
 
@@ -103,7 +103,7 @@ def lantern() -> tuple:
 
 
 def hook() -> tuple:
-    """A coat hook: a tentacle that leaves a flat-backed plate, dips, rises and curls, with suckers underneath."""
+    """A coat hook: a tentacle that leaves a flat-backed plate, dips, rises and curls, with suckers on its underside."""
     low, high, step = (-3.0, -46.0, -88.0), (128.0, 46.0, 74.0), 1.0
     p = grid(low, high, step)
     t = np.linspace(0, 1, 40)
@@ -153,7 +153,7 @@ def _plate_depth(height: float) -> float:
 def helmet() -> tuple:
     """A diver's helmet of tin: a shell around the head with a round window, a neck ring and a valve on the crown.
 
-    It is modelled at three quarters of the size that it needs: the part of the play is still to be cast.
+    It is modelled at three quarters of its final size, because the part in the play is still to be cast.
     """
     low, high, step = (-104.0, -116.0, -3.0), (104.0, 108.0, 218.0), 2.0
     p = grid(low, high, step)
@@ -176,7 +176,9 @@ def helmet() -> tuple:
 
 
 def puppet() -> tuple:
-    """The harbour master, a puppet for the smallest stage: a cape that blows behind him, an open hand raised. 92 mm."""
+    """The harbour master, a puppet for the smallest stage: a cape that blows behind him and one raised, open hand.
+    92 mm.
+    """
     low, high, step = (-42.0, -30.0, -2.0), (40.0, 40.0, 96.0), 0.6
     p = grid(low, high, step)
     z = p[2]

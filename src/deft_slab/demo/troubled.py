@@ -1,4 +1,4 @@
-"""Spoils the demo props on purpose, the way files arrive in real life."""
+"""Damages the demo props on purpose, in the ways in which files arrive in real life."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from ..core.repair.simplify import thinned
 
 
 def scanned_gull(gull: Solid) -> bytes:
-    """A binary STL in inches that does not say so: holes, facets turned inside, doubled facets, stray specks, and
-    corners that no longer meet.
+    """A binary STL in unstated inches, with holes, flipped and doubled facets, stray specks, and corners that no
+    longer meet.
     """
     solid = thinned(gull, 60_000)
     random = np.random.default_rng(7)
@@ -43,8 +43,8 @@ def scanned_gull(gull: Solid) -> bytes:
 
 
 def lantern_in_parts(lantern: Solid) -> bytes:
-    """An OBJ of several objects: the lantern, a wall bracket that runs into it, a hook beside it, and posts that
-    somebody generated as supports.
+    """An OBJ with several objects: the lantern, a wall bracket that intersects it, a hook beside it, and generated
+    support posts.
     """
     body = thinned(lantern, 24_000)
     bar = trimesh.creation.box((16, 110, 14))
@@ -77,7 +77,7 @@ def _plain(mesh: trimesh.Trimesh) -> tuple[np.ndarray, np.ndarray]:
 
 
 def hook_on_y(hook: Solid) -> bytes:
-    """A GLB: metres, +Y up, as its specification wants."""
+    """A GLB in metres with +Y up, as its specification requires."""
     light = thinned(hook, 30_000)
     vertices = light.vertices[:, [0, 2, 1]] * [0.001, 0.001, -0.001]
     return trimesh.Scene({"Tentacle hook": trimesh.Trimesh(vertices, light.triangles, process=False)}).export(

@@ -1,4 +1,6 @@
-"""Stand-in printers: programs of their own that do as a filament or a resin printer does, for one who has none at hand.
+"""Stand-in printers: separate programs that behave like a filament or a resin printer, for users who have none at
+hand.
 
-They listen on this machine only, take beds, count down hours by a clock that can be sped up, and fail when told to.
+They listen on this machine only, accept beds, count down the hours on a clock that can be sped up, and fail on
+request.
 """

@@ -1,8 +1,8 @@
-"""A stand-in printer that watches a folder: beds that are put into it are printed one after the other.
+"""A stand-in printer that watches a folder: beds that are put into it are printed one after another.
 
-Beside each file NAME it keeps NAME.status.json, as ``core.sending.words.Status`` has it. A file is taken once it has
-not grown for a moment; what it cannot take stays where it is, and the status says why, until another file comes in its
-place. To stop a job, remove its file.
+Beside each file NAME it writes NAME.status.json, in the form of ``core.printing.messages.Status``. It takes a file once
+the file has stopped growing. A file that it cannot take stays where it is, and its status says why, until another
+file takes its place. To stop a job, remove its file.
 """
 
 from __future__ import annotations
@@ -32,12 +32,12 @@ _log = logging.getLogger(__name__)
 
 
 class Watch:
-    """folder : that is watched; keeps : where bodies are put on their way into the machine
+    """Watches ``folder``. Files that the machine accepts pass through ``keeps``.
 
     Raises
     ------
     SaveFailed
-        The folder cannot be made.
+        The folder cannot be created.
     """
 
     def __init__(self, machine: Machine, folder: Path, keeps: Path) -> None:
@@ -50,7 +50,7 @@ class Watch:
         make_folder(folder)
 
     def run(self) -> None:
-        """Looks again and again until ``stop``."""
+        """Look again and again until ``stop`` is called."""
         while not self._over.wait(_EVERY):
             try:
                 self.look()
@@ -58,11 +58,17 @@ class Watch:
                 _log.warning("watching %s: %s", self._folder, error)
 
     def stop(self) -> None:
-        """Ends ``run``."""
+        """End ``run``."""
         self._over.set()
 
     def look(self) -> None:
-        """Takes in what is new, starts what waits, writes down how all of it stands. Raises SaveFailed."""
+        """Take new files, start a waiting job, and write the status of every job.
+
+        Raises
+        ------
+        SaveFailed
+            A status cannot be written.
+        """
         try:
             now = dict(filter(None, map(_told, sorted(self._folder.iterdir()))))
         except OSError:
@@ -98,7 +104,7 @@ class Watch:
             body.unlink(missing_ok=True)
 
     def _drop(self, name: str) -> None:
-        """A file that was taken away is not printed any more."""
+        """Cancel the job of a file that was removed."""
         job = self._jobs.pop(name)
         self._said.pop(name, None)
         self._refused.pop(name, None)
@@ -116,14 +122,16 @@ class Watch:
             self._machine.order(waiting.id, "start")
 
     def _status(self, job: str) -> Status | None:
-        """How a job stands; None for a bed that was refused, or is so long over that nothing is known of it."""
+        """The status of a job; None for a bed that was refused, or one that ended so long ago that nothing is known
+        of it.
+        """
         try:
             return self._machine.status(job) if job else None
         except KeyError:
             return None
 
     def _say(self, name: str, status: Status | None) -> None:
-        """Writes down how a file stands, where that has changed."""
+        """Write the status of a file if it has changed."""
         if status is None:
             return
         said = status.model_dump_json()
@@ -133,7 +141,7 @@ class Watch:
 
 
 def _told(file: Path) -> tuple[str, tuple[int, int]] | None:
-    """(the name of a bed in the folder, what tells whether it has changed); None for whatever is none."""
+    """The name of a bed in the folder, and a stamp that differs when the file changes; None for anything else."""
     try:
         known = file.lstat()
     except OSError:
@@ -144,7 +152,7 @@ def _told(file: Path) -> tuple[str, tuple[int, int]] | None:
 
 
 def status_name(name: str) -> str:
-    """The name of the file that says how another one stands; shortened where no file system would take it."""
+    """The name of the status file for a file, shortened where the file system would refuse it."""
     if len(os.fsencode(name + STATUS)) <= _LONGEST_NAME:
         return name + STATUS
     digest = hashlib.sha256(os.fsencode(name)).hexdigest()

@@ -1,4 +1,6 @@
-"""What was sent to print, as a printer sees it: how many layers, how long, how much, and what each looks like."""
+"""A bed as a printer sees it: how many layers it has, how long it takes, how much material it needs, and what each
+layer looks like.
+"""
 
 from __future__ import annotations
 
@@ -50,14 +52,16 @@ _OVER = 1.0
 
 @dataclass(frozen=True)
 class Load:
-    """Attributes
+    """What it takes to print a bed.
+
+    Attributes
     ----------
     layers : int
-        How many.
+        The number of layers.
     first, rest : float
-        Seconds of the first ``bottoms`` layers, and of each other.
+        Seconds for each of the first ``bottoms`` layers, and for each other layer.
     grams : float
-        In all.
+        The material in all.
     """
 
     layers: int
@@ -68,16 +72,16 @@ class Load:
 
     @property
     def seconds(self) -> float:
-        """Of all layers."""
+        """The time for all layers."""
         return self.until(self.layers)
 
     def until(self, layer: int) -> float:
-        """Seconds for so many layers."""
+        """The time for a number of layers, in seconds."""
         bottom = min(layer, self.bottoms)
         return bottom * self.first + (layer - bottom) * self.rest
 
     def layer_at(self, seconds: float) -> int:
-        """How many layers are done by then."""
+        """The number of layers that are finished after a time."""
         if seconds < self.until(self.bottoms) and self.first > 0:
             return min(int(seconds / self.first + 1e-9), self.layers)
         past = seconds - self.until(self.bottoms)
@@ -85,12 +89,12 @@ class Load:
 
 
 def load_of(path: Path, printer: Printer) -> Load:
-    """What printing a file takes on a printer.
+    """What it takes to print a file on a printer.
 
     Raises
     ------
     UnreadableFile
-        It is no bed that this printer takes; it says why.
+        It is not a bed that this printer takes; the message says why.
     """
     if zipfile.is_zipfile(path) and _has(path, ABOUT):
         return _of_pictures(path, printer)
@@ -114,15 +118,15 @@ def load_of(path: Path, printer: Printer) -> Load:
 
 
 def _height(corners: Floats, printer: Printer) -> float:
-    """mm over the bed, or along the way that slanting layers follow each other; corners of a file have rounding of
-    their own, which makes no further layer.
+    """The height over the bed in mm, measured along the normal of slanting layers where the printer has them.
+    Corners in a file are rounded; this must not add a layer.
     """
     along = corners @ np.array(printer.upward)
     return round(float(along.max() - (along.min() if printer.slope else 0.0)), 3)
 
 
 def _upright(solids: list[Solid], printer: Printer) -> list[Solid]:
-    """Bodies, turned so that slanting layers are level, with their lowest and leftmost points at 0."""
+    """The bodies, turned so that slanting layers are level, with their lowest and leftmost points at 0."""
     if not printer.slope:
         return solids
     way = np.array(printer.upward)
@@ -134,7 +138,13 @@ def _upright(solids: list[Solid], printer: Printer) -> list[Solid]:
 
 
 def picture(path: Path, printer: Printer, number: int) -> bytes:
-    """A PNG of a layer, by its number from 0 on. Raises UnreadableFile."""
+    """A layer as a PNG; layers are numbered from 0.
+
+    Raises
+    ------
+    UnreadableFile
+        The layer cannot be drawn.
+    """
     if _has(path, ABOUT):
         try:
             with zipfile.ZipFile(path) as archive:
@@ -159,7 +169,9 @@ def _has(path: Path, name: str) -> bool:
 
 
 class Told(BaseModel):
-    """What "layers.json" says of the pictures beside it. Lengths are mm, areas mm2, times seconds."""
+    """The contents of "layers.json", which describes the pictures beside it. Lengths in mm, areas in mm², times in
+    seconds.
+    """
 
     model_config = ConfigDict(frozen=True, extra="ignore", allow_inf_nan=False)
 
@@ -202,7 +214,13 @@ def _of_pictures(path: Path, printer: Printer) -> Load:
 
 
 def _refuse_other_printers(told: Told, printer: Printer) -> None:
-    """Raises UnreadableFile where the pictures were made for another printer, or are not as many as it says."""
+    """Check that the pictures were made for this printer, and that there are as many as stated.
+
+    Raises
+    ------
+    UnreadableFile
+        They were made for another printer, or some are missing.
+    """
     if printer.kind != "resin":
         raise _refused("This printer lays filament; it cannot expose pictures.")
     size, wanted = (told.columns, told.rows), picture_size(printer)
@@ -219,7 +237,7 @@ def _refuse_other_printers(told: Told, printer: Printer) -> None:
 
 
 def _part(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
-    """A part of an archive, which is refused before it is unpacked where it is larger than ``most`` bytes."""
+    """A part of an archive. If it is larger than ``most`` bytes it is refused before it is unpacked."""
     size = archive.getinfo(name).file_size
     if size > most:
         raise _refused(f"{name} in it unpacks to {size / 2**20:,.0f} MB, and {most / 2**20:,.0f} MB are the most.")
@@ -227,7 +245,13 @@ def _part(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
 
 
 def _white(archive: zipfile.ZipFile, name: str, told: Told) -> int:
-    """White pixels of a picture. Raises UnreadableFile, ValueError."""
+    """The number of white pixels of a picture.
+
+    Raises
+    ------
+    UnreadableFile, ValueError
+        The picture cannot be read.
+    """
     from PIL import Image
 
     # as large as it may be at a byte for each of four colours, with some room for what is said beside them
@@ -260,7 +284,9 @@ def _solids(path: Path) -> list[Solid]:
 
 
 def _refuse_beyond(corners: Floats, printer: Printer) -> None:
-    """What sticks out of the bed is refused; far too large or too small, its unit is wrong."""
+    """Refuse what extends beyond the bed. If it is far too large or too small, the message says that the unit is
+    wrong.
+    """
     low, high = corners.min(axis=0), corners.max(axis=0)
     size, room = high - low, np.array([printer.bed_x, printer.bed_y, printer.height])
     if printer.endless:

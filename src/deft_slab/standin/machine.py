@@ -1,4 +1,4 @@
-"""A stand-in printer: its jobs, its clock, and what goes wrong in it."""
+"""A stand-in printer: its jobs, its clock, and its faults."""
 
 from __future__ import annotations
 
@@ -46,14 +46,14 @@ _KEPT_EVERY = 2.0
 
 
 class Awaited(Document):
-    """A trouble that was asked for.
+    """A fault that was requested.
 
     Attributes
     ----------
     layer : int
-        At which, of the job that prints then.
+        The layer of the job in progress at which it occurs.
     seconds : float
-        Of a lost connection.
+        How long a lost connection stays lost.
     """
 
     kind: Trouble
@@ -62,14 +62,14 @@ class Awaited(Document):
 
 
 class KeptJob(Document):
-    """A job, as it is kept.
+    """A job, as it is stored.
 
     Attributes
     ----------
     done : float, seconds
-        Of printing that are done.
+        Printing time that is done.
     since : float
-        When it went on printing, None while it does not.
+        When printing last resumed; None while it is not printing.
     """
 
     id: JobId
@@ -88,12 +88,12 @@ class KeptJob(Document):
 
     @property
     def load(self) -> Load:
-        """What printing it takes."""
+        """What it takes to print the job."""
         return Load(self.layers, self.bottoms, self.first, self.rest, self.grams)
 
     @property
     def status(self) -> Status:
-        """As it is told."""
+        """The status that is reported."""
         load = self.load
         return Status(
             id=self.id, name=self.name, state=self.state, layer=load.layer_at(self.done), layers=self.layers,
@@ -103,7 +103,7 @@ class KeptJob(Document):
 
 
 class PrinterMemory(Document):
-    """What is kept of a printer over a restart."""
+    """What a printer stores across restarts."""
 
     version: Literal[1] = 1
     loaded: float = 1000.0
@@ -122,17 +122,20 @@ D = TypeVar("D", bound=Document)
 
 
 class Machine:
-    """A printer. folder : where its jobs are kept;
+    """A printer, for any number of threads. Its jobs are stored in ``folder``; ``now`` gives the seconds of the real
+    clock.
 
     Attributes
     ----------
     speed
-        How often faster than real its clock goes; now : seconds of the real clock. For any number of threads.
+        Clock speed, as a multiple of real time.
 
     Raises
     ------
     SaveFailed
-        The folder cannot be written. BadPlan : what is kept there is not its own.
+        The folder cannot be written.
+    BadPlan
+        What is stored there is not its own.
     """
 
     def __init__(
@@ -155,7 +158,13 @@ class Machine:
         self._keep()
 
     def _read(self, kind: type[D], name: str) -> D:
-        """A document that is kept; a new one where there is none. Raises BadPlan."""
+        """A stored document, or a new one where there is none.
+
+        Raises
+        ------
+        BadPlan
+            The document is not its own.
+        """
         try:
             return kind.model_validate_json((self._folder / name).read_bytes())
         except FileNotFoundError:
@@ -181,16 +190,16 @@ class Machine:
         return found
 
     def _found(self, job_id: str) -> KeptJob | None:
-        """A job, also one that is no longer listed."""
+        """A job, including one that is no longer listed."""
         return next((job for job in self._standing.jobs if job.id == job_id), self._past.get(job_id))
 
     @property
     def silent(self) -> bool:
-        """Whether its connection is lost for now."""
+        """Whether its connection is lost at present."""
         return self._now() < self._silent_until
 
     def about(self) -> About:
-        """All that it tells of itself."""
+        """Everything that it reports about itself."""
         with self._guard:
             self._catch_up()
             printer = self.printer
@@ -203,19 +212,31 @@ class Machine:
             )
 
     def status(self, job_id: str) -> Status:
-        """Of a job. Raises KeyError."""
+        """The status of a job.
+
+        Raises
+        ------
+        KeyError
+            There is no such job.
+        """
         with self._guard:
             self._catch_up()
             return self._job(job_id).status
 
     def take(self, job_id: str, name: str, digest: str, ending: str, body: Path) -> tuple[Status, bool]:
-        """(a job's status, whether it is new): takes a file in. The same one under the same id is taken once, however
-        long ago it was printed.
+        """Accept a file. The same file under the same id is accepted once, however long ago it was printed.
+
+        Returns
+        -------
+        tuple of (Status, bool)
+            The status of the job, and whether it is new.
 
         Raises
         ------
         BadPlan
-            Another file has that id. UnreadableFile : it is no bed that this printer takes.
+            Another file has that id.
+        UnreadableFile
+            It is not a bed that this printer takes.
         """
         with self._guard:
             self._catch_up()
@@ -238,11 +259,17 @@ class Machine:
             return kept.status, True
 
     def _load_of(self, body: Path) -> Load:
-        """What a foreign file takes to print, found within limits of time and memory. Raises UnreadableFile."""
+        """What it takes to print a foreign file, found within limits of time and memory.
+
+        Raises
+        ------
+        UnreadableFile
+            The file cannot be read within the limits.
+        """
         return confined(partial(load_of, body, self.printer), body, body.suffix[1:].upper(), _READING, QUIET)
 
     def _drop_oldest(self) -> None:
-        """Takes jobs that are over off the list, and their files, where there are many."""
+        """Remove finished jobs and their files from the list where there are many."""
         over = [job for job in self._standing.jobs if job.state in OVER]
         gone = over[: max(len(over) - _MOST_OVER, 0)]
         jobs = tuple(job for job in self._standing.jobs if job not in gone)
@@ -257,19 +284,27 @@ class Machine:
             (self._folder / job.file).unlink(missing_ok=True)
 
     def _before(self, job_id: str, digest: str) -> Status | None:
-        """Of a job that is there already. Raises BadPlan where it is of another file."""
+        """The status of a job that exists already; None: there is none.
+
+        Raises
+        ------
+        BadPlan
+            The job belongs to another file.
+        """
         found = self._found(job_id)
         if found is not None and found.digest != digest:
             raise BadPlan(f"There is another job {job_id} already.", remedy="Send it under another id.")
         return None if found is None else found.status
 
     def order(self, job_id: str, what: str) -> Status:
-        """Does something with a job: "start", "pause", "resume" or "cancel".
+        """Change a job: "start", "pause", "resume" or "cancel".
 
         Raises
         ------
         KeyError
-            There is none of that id. BadPlan : it cannot be done now.
+            There is no such job.
+        BadPlan
+            The job is not in a state for this.
         """
         with self._guard:
             self._catch_up()
@@ -283,7 +318,13 @@ class Machine:
             return job.status
 
     def _ordered(self, job: KeptJob, what: str) -> KeptJob:
-        """Raises BadPlan."""
+        """The job after an order.
+
+        Raises
+        ------
+        BadPlan
+            The job is not in a state for this.
+        """
         cannot = f"“{job.name}” cannot {what}"
         if job.state not in _FROM[what]:
             raise BadPlan(f"{cannot}: it is {job.state}.")
@@ -297,12 +338,12 @@ class Machine:
         return self._put(job, state="printing", since=self._now(), problem="")
 
     def load(self, grams: float) -> None:
-        """Puts material in.
+        """Add material.
 
         Parameters
         ----------
         grams : float
-            More of it; what was there stays.
+            The amount, in addition to what is there.
         """
         with self._guard:
             self._catch_up()
@@ -310,7 +351,7 @@ class Machine:
             self._keep()
 
     def await_trouble(self, awaited: Awaited) -> None:
-        """Something will go wrong."""
+        """Request a fault."""
         with self._guard:
             self._catch_up()
             if awaited.kind == "lost connection":
@@ -320,7 +361,15 @@ class Machine:
             self._keep()
 
     def picture(self, job_id: str, number: int) -> bytes:
-        """PNG of a layer of a job. Raises KeyError, UnreadableFile."""
+        """A layer of a job as a PNG.
+
+        Raises
+        ------
+        KeyError
+            There is no such job.
+        UnreadableFile
+            The layer cannot be drawn.
+        """
         with self._guard:
             job = self._job(job_id)
         if not 0 <= number < job.layers:
@@ -328,7 +377,7 @@ class Machine:
         return picture(self._folder / job.file, self.printer, number)
 
     def _awaits(self, kind: Trouble) -> bool:
-        """Whether that was asked for; it comes once."""
+        """Whether a fault of this kind is due. Each occurs once."""
         for awaited in self._standing.awaited:
             if awaited.kind == kind:
                 self._forget(awaited)
@@ -341,7 +390,7 @@ class Machine:
         self._standing = self._standing.model_copy(update={"awaited": tuple(rest)})
 
     def _catch_up(self) -> None:
-        """Prints what the clock has printed meanwhile, up to whatever stops it."""
+        """Print what is due by the clock, up to the next fault or end."""
         job = next((one for one in self._standing.jobs if one.state == "printing"), None)
         if job is None or job.since is None:
             return
@@ -378,7 +427,7 @@ class Machine:
 
 
 def file_beside(folder: Path, ending: str) -> Path:
-    """Where a body is put while it comes in.
+    """The path of a body while it is received.
 
     Parameters
     ----------
@@ -389,5 +438,5 @@ def file_beside(folder: Path, ending: str) -> Path:
 
 
 def sentence_of(error: DeftError) -> str:
-    """What went wrong, no longer than is told."""
+    """What went wrong, shortened to what a status can contain."""
     return str(error)[:500]

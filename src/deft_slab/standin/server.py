@@ -1,14 +1,15 @@
-"""A stand-in printer on this machine's own network, for who knows its token.
+"""A stand-in printer on this machine's own network, for clients that know its access token.
 
     GET  /                            what it is, what is loaded, its jobs
-    POST /load      {"grams": g}      puts material in
-    POST /trouble   {"kind": k, "layer": n, "seconds": s}     something will go wrong
+    POST /load      {"grams": g}      add material
+    POST /trouble   {"kind": k, "layer": n, "seconds": s}     request a fault
     PUT  /jobs/ID?name=NAME           a bed: model/3mf or application/zip, with Content-Length and Content-Digest
     GET  /jobs/ID                     its status
     POST /jobs/ID/start|pause|resume|cancel
-    GET  /jobs/ID/layers/N            a PNG of a layer, from 0 on
+    GET  /jobs/ID/layers/N            a layer as a PNG, from 0 on
 
-All with "Authorization: Bearer TOKEN" (RFC 6750). Whatever cannot be done is answered by {"problem": sentence}.
+All requests need "Authorization: Bearer TOKEN" (RFC 6750). A request that cannot be met is answered by
+{"problem": sentence}.
 """
 
 from __future__ import annotations
@@ -51,12 +52,12 @@ _ENDINGS = {kind: ending for ending, kind in KINDS.items()}
 
 
 class Refused(Exception):
-    """An answer that is no.
+    """A refusal.
 
     Attributes
     ----------
     status
-        Of HTTP.
+        The HTTP status.
     problem
         A sentence.
     """
@@ -67,12 +68,12 @@ class Refused(Exception):
 
 
 class Server(ThreadingHTTPServer):
-    """port : 0 for any that is free;
+    """The server of a machine. Port 0 takes any free one.
 
     Attributes
     ----------
     folder
-        Where bodies come in.
+        Where bodies are received.
     """
 
     daemon_threads = True
@@ -84,11 +85,11 @@ class Server(ThreadingHTTPServer):
 
     @property
     def url(self) -> str:
-        """Where it listens."""
+        """Its address."""
         return f"http://127.0.0.1:{self.server_address[1]}"
 
     def handle_error(self, request: Any, client_address: Any) -> None:
-        """Whoever hangs up in the middle of a message is no error of this program."""
+        """Ignore clients that hang up in the middle of a message, which is not an error of this program."""
 
 
 class _Handler(BaseHTTPRequestHandler):
@@ -103,7 +104,7 @@ class _Handler(BaseHTTPRequestHandler):
             super().handle_one_request()
 
     def send_error(self, code: int, message: str | None = None, explain: str | None = None) -> None:
-        """What is no message of HTTP is answered as all else is: by a sentence."""
+        """Answer a malformed HTTP request with a sentence, like any other."""
         self.close_connection = True
         self._send(HTTPStatus(code), {"problem": message or HTTPStatus(code).description})
 
@@ -117,7 +118,7 @@ class _Handler(BaseHTTPRequestHandler):
         self._answer()
 
     def log_message(self, format: str, *args: object) -> None:
-        """It says nothing on its own."""
+        """Print nothing."""
 
     def _answer(self) -> None:
         if self.server.machine.silent:
@@ -155,7 +156,7 @@ class _Handler(BaseHTTPRequestHandler):
             raise Refused(HTTPStatus.UNAUTHORIZED, "The token is not the one of this printer.")
 
     def _done(self) -> tuple[HTTPStatus, BaseModel | dict[str, object] | bytes]:
-        """(status, answer) of what is asked."""
+        """The status and the answer for a request."""
         machine, url = self.server.machine, urlsplit(self.path)
         path = unquote(url.path)
         match self.command, path:
