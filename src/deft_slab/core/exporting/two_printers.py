@@ -19,11 +19,12 @@ _FILLED = 0.6
 
 
 def shared_out(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUIET) -> Plan:
-    """The plan with each piece on the first or on the second printer. A piece that fits only one of them, or is of a
-    material that only one has, is printed there.
+    """The plan with each piece assigned to the first or the second printer. A piece that fits only one of them, or
+    whose material only one has, is printed there.
 
-    What takes longest is assigned first, to where it is done sooner (Graham 1969). Then pieces are moved and
-    exchanged as long as the end comes sooner. The hours of a bed are estimated from those of its pieces.
+    The piece that takes longest is assigned first, to the printer on which it finishes sooner (Graham 1969). Then
+    pieces are moved and exchanged as long as everything finishes sooner. The hours of a bed are estimated from those
+    of its pieces.
 
     Raises
     ------
@@ -88,7 +89,7 @@ def _shared(tasks: Sequence[_Task], printer: Printer, second: Printer) -> list[b
     free = [n for n, task in enumerate(tasks) if all(task.may)]
 
     def ends(goes: Sequence[bool], of: Sequence[int]) -> tuple[float, float]:
-        """(seconds until all is done, of all beds), of some of them by number."""
+        """Seconds until everything is done, and the sum over all beds, for some of the tasks."""
         hours = [_estimated([tasks[n] for n in of if goes[n] == side], side, both[side]) for side in (False, True)]
         return max(hours), math.fsum(hours)
 

@@ -297,6 +297,6 @@ def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
 
 
 def _facing(values: Floats) -> Floats:
-    """(3,) the unit vector of two angles, from +Z and about it."""
+    """The unit vector (3,) at one angle from +Z and another about it."""
     sine = np.sin(values[0])
     return np.array([sine * np.cos(values[1]), sine * np.sin(values[1]), np.cos(values[0])])

@@ -1,4 +1,4 @@
-"""Rods through a void, which carry its walls."""
+"""Rods through a void that support its walls."""
 
 from __future__ import annotations
 
@@ -22,13 +22,13 @@ MOST_RODS = 20_000
 
 
 def axes(up: Floats) -> Floats:
-    """(3, 3) rows: three directions at right angles, each 35.3 degrees over the level, so that a rod prints without
-    support: a cube that stands on its corner.
+    """Three perpendicular directions, the rows of a (3, 3) array, each 35.3 degrees above the horizontal, so that a
+    rod prints without support. They are the edges of a cube that stands on its corner.
 
     Parameters
     ----------
     up : (3,) float64
-        Unit.
+        A unit vector.
     """
     first, second, _ = frame_of(up)
     turn = 2.0 * np.pi * np.arange(3) / 3.0
@@ -37,19 +37,19 @@ def axes(up: Floats) -> Floats:
 
 
 def lattice(void: manifold3d.Manifold, up: Floats, spacing: float, radius: float) -> manifold3d.Manifold | None:
-    """Rods that cross at a spacing, wherever they are in a void, and a little beyond; None where none is.
+    """Rods that cross at a regular spacing, throughout a void and slightly beyond; None where none fits.
 
     Parameters
     ----------
     up : (3,) float64
-        Unit, the way that it is printed.
+        A unit vector, the direction in which the piece is printed.
     spacing, radius : float, mm
-        The spacing more than two diameters.
+        The spacing is more than two diameters.
 
     Raises
     ------
     HollowFailed
-        There would be far too many.
+        There would be far too many rods.
     """
     solid = Solid.from_manifold(void, {})
     low, high = solid.bounds

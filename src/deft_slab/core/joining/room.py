@@ -249,7 +249,7 @@ def least_wall(body: manifold3d.Manifold, contact: Contact, which: Which) -> flo
     sign, shift = (1.0, contact.kerf) if which == "second" else (-1.0, 0.0)
 
     def away(points: Floats) -> Floats:
-        """(k,) mm to the outside; inf for points that are not beyond the contact."""
+        """Distances (k,) to the outside in mm; inf for points that are not beyond the contact."""
         over = points @ contact.out - contact.heights(points @ contact.frame[:2].T)
         beyond, found = sign * over - shift > _BESIDE, np.full(len(points), np.inf)
         if beyond.any():

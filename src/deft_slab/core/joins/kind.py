@@ -51,7 +51,7 @@ def roof_over(half: float) -> float:
     Parameters
     ----------
     half : float, mm
-        From its middle line to the side.
+        The distance from its middle line to the side.
     """
     return half / math.tan(_ROOF)
 
@@ -62,7 +62,7 @@ def other(which: Which) -> Which:
 
 
 class ContactGround(Protocol):
-    """A contact, as joins see it that follow its outline.
+    """A contact, for joins that follow its outline.
 
     Attributes
     ----------
@@ -89,7 +89,7 @@ class ContactGround(Protocol):
 
     @property
     def skin(self) -> Solid:
-        """Not closed where it is cut."""
+        """The surface; it is not closed where it was cut."""
 
     @property
     def flat(self) -> bool: ...
@@ -100,13 +100,13 @@ class ContactGround(Protocol):
     @property
     def centre(self) -> Floats: ...
     def ends(self, across: Floats) -> Bools:
-        """(k,) of (k, 2) places on its outline, whether another cut ends it there."""
+        """For places (k, 2) on its outline, whether another cut ends it there."""
 
     def on_face(self, across: Floats) -> Floats:
-        """(k, 3) mm, model frame: the places of its face at (k, 2) mm across."""
+        """The points (k, 3) of its face, in mm of the model frame, at places (k, 2) in mm across."""
 
     def body(self, which: Which) -> manifold3d.Manifold:
-        """One of the two pieces, where they meet."""
+        """One of the two pieces, in the position in which they meet."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -116,17 +116,19 @@ class Site:
     Attributes
     ----------
     place : (3,) float64, mm, model frame
-        On the contact's face.
+        A point of the contact's face.
     frame : (3, 3) float64
-        Rows: two directions across, and the way out, from the first piece to the second.
+        Rows: two directions across, and the direction out, from the first piece to the second.
     low, high : float, mm
-        Along it, relative to the place, between which the face is under the join (both 0 on a flat one).
+        The range of the face under the join along that direction, relative to the place; both are 0 on a flat
+        face.
     clearance : float
-        mm per side.
+        In mm per side.
     allowance : float, mm
-        What holes are made larger by.
+        By how much holes are made larger.
     kerf : float, mm
-        That the cut has taken away between the two pieces: they meet when the second goes on by it.
+        The thickness that the cut has removed between the two pieces. They meet when the second piece moves by
+        it.
     ground : ContactGround | None
         The contact itself.
     """
@@ -141,8 +143,8 @@ class Site:
     ground: ContactGround | None = None
 
     def axes(self, carrier: Which, along: Triple | None = None) -> Floats:
-        """(3, 3) rows of a right-handed frame whose third axis points away from a carrier into the other piece, and
-        whose first lies along a direction of the model, as far as that lies across.
+        """The rows (3, 3) of a right-handed frame. Its third axis points away from a carrier into the other piece,
+        and its first axis lies along a direction of the model, projected across.
         """
         away = self.frame[2] if carrier == "first" else -self.frame[2]
         u = self.frame[0] if along is None else np.array(along) - float(away @ np.array(along)) * away
@@ -152,23 +154,22 @@ class Site:
         return np.stack([u, np.cross(away, u), away])
 
     def span(self, carrier: Which) -> tuple[float, float]:
-        """(low, high) mm of the face, counted away from a carrier."""
+        """The range of the face in mm, counted away from a carrier."""
         return (self.low, self.high) if carrier == "first" else (-self.high, -self.low)
 
 
 @dataclass(frozen=True)
 class PegShape:
-    """A key, as its body is made.
+    """The measures from which a key's body is made. For those that are not listed see ``peg.Peg``.
 
     Attributes
     ----------
     sides : mm
-        Across at the contact.
+        Width and length at the contact, in mm.
     radius : float, mm
         Of its corners.
     inset : float, mm
-        By which the contact's own outline is drawn in, None where it has another; the others as for
-        ``peg.Peg``.
+        How far the contact's own outline is moved inward; None for other outlines.
     """
 
     sides: tuple[float, float]
@@ -184,7 +185,7 @@ class PegShape:
 
 @dataclass(frozen=True)
 class PivotShape:
-    """A joint that moves, as its bodies are made.
+    """The measures from which the bodies of a joint that moves are made.
 
     Attributes
     ----------
@@ -194,7 +195,7 @@ class PivotShape:
         Of the hole.
     back, on : float, degrees
     depths : mm
-        By piece, of a swivel.
+        The depth of a swivel's hole in each piece, in mm.
     leaves, span, radius, along : int
         Of a knuckle, see ``pivot.PivotJoin``.
     """
@@ -212,7 +213,7 @@ class PivotShape:
 
 @dataclass(frozen=True)
 class JoinHole:
-    """What a join takes of one piece.
+    """What a join removes from one piece.
 
     Attributes
     ----------
@@ -220,7 +221,7 @@ class JoinHole:
         From the face.
     draft : float, degrees
     roof : float, mm
-        That its middle goes on.
+        How much deeper its middle is because of a roof.
     """
 
     depth: float
@@ -230,24 +231,25 @@ class JoinHole:
 
 @dataclass(frozen=True, eq=False)
 class Made:
-    """What a join does to its pieces, as bodies in the model frame, with both pieces where they meet: the second one
-    moved on by the kerf.
+    """What a join does to its pieces, as bodies in the model frame. The two pieces are in the position in which they
+    meet, that is with the second moved by the kerf.
 
     Attributes
     ----------
     added, removed : Mapping[Which, manifold3d.Manifold]
-        By piece.
+        The bodies for each piece.
     loose
-        (name, body, (3,) unit, which way it lies on the bed; None: that is looked for) of what is printed
-        apart.
+        For each part that is printed separately: its name, its body, and the unit vector (3,) that points down on
+        the bed; None: a seat is searched.
     edges : Mapping[Which, Floats]
-        By piece, (k, 3) mm where the wall is measured; none: all around what is added and removed.
+        Points (k, 3) in mm for each piece where the wall is measured; without them it is measured all around what
+        is added and removed.
     opens : bool
-        What is removed goes on beyond the surface on purpose.
+        Whether what is removed extends through the surface on purpose.
     beside : bool
-        What is printed apart lies on the surface of the pieces, so that two such must not meet.
+        Whether a separate part lies on the surface of the pieces, so that two such parts must not overlap.
     wall : float, mm
-        The thinnest around it, where the join knows it by itself.
+        The thinnest wall around it, where the join knows it.
     turn : Turn | None
         How it moves.
     """
@@ -263,22 +265,22 @@ class Made:
 
 
 class Join(Document):
-    """What all joins have, and what each kind must say of itself.
+    """What all joins have, and what each kind must define.
 
     Attributes
     ----------
     on : bool
         Whether it is made.
     cut : Name
-        Whose contact it is on.
+        The cut whose contact it is on.
     between : tuple[int, int]
-        The sides of the cut that its first and its second piece lie on.
+        The sides of the cut on which its first and its second piece lie.
     at : mm, model frame
-        Near it: it is put on to the nearest such contact.
+        A point near it, in mm of the model frame. The join is placed on the nearest such contact.
     clearance : float
-        mm per side; None: what the printer needs.
+        In mm per side; None: what the printer needs.
     why : Annotated[str, Field(max_length=300)]
-        It was proposed, in one line.
+        Why it was proposed, in one line.
     """
 
     id: Name
@@ -312,7 +314,7 @@ class Join(Document):
         return self
 
     def per_side(self, needed: float) -> float:
-        """mm of clearance on each side: its own, else what the printer needs."""
+        """The clearance on each side in mm: its own, or else what the printer needs."""
         return needed if self.clearance is None else self.clearance
 
     @abstractmethod
@@ -326,50 +328,55 @@ class Join(Document):
         """
 
     def rim(self, site: Site) -> Floats:
-        """(k, 3) mm, model frame: its closed outline on the face; none for what follows all of the contact. Raises
-        JoinFailed.
+        """Its closed outline (k, 3) on the face, in mm of the model frame; empty for a join that follows the whole
+        contact.
+
+        Raises
+        ------
+        JoinFailed
+            Its measures make no outline.
         """
         return np.empty((0, 3))
 
     def holes(self, clearance: float) -> Mapping[Which, JoinHole]:
-        """The holes that it needs, by piece.
+        """The hole that it needs in each piece.
 
         Parameters
         ----------
         clearance : float
-            mm per side.
+            In mm per side.
         """
         return {}
 
     @property
     def foot(self) -> Which | None:
-        """The piece that something stands out of; None for neither."""
+        """The piece that something stands out of; None: neither."""
         return None
 
     def reach(self, clearance: float, allowance: float) -> float:
-        """mm around its place within which it takes room on the contact."""
+        """The radius in mm, around its place, of the room that it takes on the contact."""
         return 0.0
 
     def wall_needed(self, printer: Printer) -> float:
-        """mm of wall that there should be around it."""
+        """The least wall around it, in mm."""
         return printer.least_wall
 
     def radius(self, clearance: float, allowance: float) -> float:
-        """mm: of the circle that its hole is about as large as, without ridges."""
+        """The radius in mm of a circle about as large as its hole, without ridges."""
         return 0.0
 
     @abstractmethod
     def sentence(self) -> str:
-        """Its measures, for a person: "key, 8 mm across, 6 mm high"."""
+        """Its measures in words: "key, 8 mm across, 6 mm high"."""
 
     def moved(self, move: Move) -> dict[str, Any]:
-        """What changes of it, but for its place, when the model is stretched, mirrored or moved. Clearance and what is
-        bought by size stay.
+        """The changes to the join, except for its place, when the model is stretched, mirrored or moved. The
+        clearance and sizes of bought parts stay.
         """
         return {}
 
     def turned_round(self) -> dict[str, Any]:
-        """What changes of it when its first piece becomes the second one."""
+        """The changes to the join when its first and second piece are exchanged."""
         return {}
 
     def carried(self, move: Move, numbers: Mapping[int, int]) -> Join:
@@ -378,8 +385,12 @@ class Join(Document):
         Parameters
         ----------
         numbers : Mapping[int, int]
-            The new ones of those sides of its cut that get another. Raises BadPlan where it would be smaller or
-            larger than there are any.
+            The new numbers of the sides of its cut that are renumbered.
+
+        Raises
+        ------
+        BadPlan
+            A measure would be outside its limits.
         """
         own = {**self.model_dump(), "at": move.point(self.at), **self.moved(move)}
         first, second = (numbers.get(side, side) for side in self.between)
@@ -393,12 +404,12 @@ class Join(Document):
                           remedy=tr("Change its measures, or remove it, first.")) from error
 
     def warnings(self, needed: float) -> tuple[str, ...]:
-        """What may go wrong with it, in words.
+        """What may go wrong with the join, in words.
 
         Parameters
         ----------
         needed : float
-            mm per side, the clearance that the printer needs.
+            The clearance that the printer needs, in mm per side.
         """
         if not self.holds or self.clearance is None:
             return ()
@@ -416,7 +427,7 @@ class Join(Document):
 
 
 def _of_its_kind(given: object) -> object:
-    """A join from what was read of it."""
+    """A join of the right kind from data that was read."""
     return of_kind(given, JOINS, "join")
 
 

@@ -1,4 +1,4 @@
-"""A stepped rim, on shells whose wall is too thin for a key."""
+"""A stepped rim, for shells whose wall is too thin for a key."""
 
 from __future__ import annotations
 
@@ -16,15 +16,15 @@ if TYPE_CHECKING:
 
 
 class LapJoin(Join):
-    """Half of the wall stands over on the carrier, and half is left out of the other piece.
+    """Half of the wall's thickness stands out on the carrier, and the same half is removed from the other piece.
 
     Attributes
     ----------
     carrier : Which
-        The piece that it stands out of.
+        The piece with the standing half.
     height : float, mm
     half : Literal[inner, outer]
-        Which half of the wall stands over.
+        Which half stands out.
     """
 
     kind: Literal["lap"] = "lap"

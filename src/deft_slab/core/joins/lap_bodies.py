@@ -1,4 +1,4 @@
-"""The bodies of laps: loaded when one is made."""
+"""The bodies of laps. Imported only when one is made."""
 
 from __future__ import annotations
 
@@ -37,15 +37,15 @@ _HEIGHTS = (0.1, 0.5, 0.95)
 
 @dataclass(frozen=True, eq=False)
 class Wall:
-    """A part of a contact as a wall with two sides, mm across.
+    """A part of a contact as a wall with two sides, in mm across.
 
     Attributes
     ----------
     half : shapely.Geometry
-        The half on the wished side; middle, side, far : lines along the middle of the wall, along that side and
-        along the other one.
+        The half on the requested side. ``middle``, ``side`` and ``far`` are lines along the middle of the wall,
+        along that side, and along the other side.
     ends : shapely.Geometry
-        Where other cuts have parted it.
+        Where other cuts end the wall.
     """
 
     half: shapely.Geometry
@@ -56,7 +56,8 @@ class Wall:
 
 
 def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
-    """Half of a wall standing out of a carrier, and as much left out of the other piece, a clearance wider.
+    """Half of a wall, extended from a carrier, with the same half removed from the other piece, wider by a
+    clearance.
 
     Raises
     ------
@@ -106,17 +107,17 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
 def wall_of(
     part: shapely.Polygon, ends: Callable[[Floats], Bools], centre: Floats, inner: bool, least: float = LEAST_RING
 ) -> Wall | None:
-    """A part of a contact as a wall: a ring, or a strip between two other cuts; None for anything else, and for what is
-    too thin.
+    """A part of a contact as a wall: a ring, or a strip between two other cuts. None for other shapes, and for what
+    is too thin.
 
     Parameters
     ----------
     ends : Callable[[Floats], Bools]
-        Tells of (k, 2) places on its outline whether another cut ends it there.
+        Whether another cut ends the contact at places (k, 2) of its outline.
     centre : (2,) float64, mm
-        Of the prop: what looks away from it is outside.
+        The centre of the prop. What faces away from it is outside.
     least : float, mm
-        That it must be thick.
+        The least thickness.
     """
     if part.interiors:
         sides = [shapely.LineString(ring.coords) for ring in (part.exterior, part.interiors[0])]
@@ -149,8 +150,8 @@ def wall_of(
 def strip_sides(
     ring: shapely.LinearRing, ends: Callable[[Floats], Bools]
 ) -> tuple[list[shapely.LineString], shapely.Geometry]:
-    """(the two sides of a strip, where it ends: where another cut has parted it, else at its tips); of what is no strip
-    other than two.
+    """The sides of a strip, and where it ends: at other cuts, or else at its tips. A shape that is not a strip does
+    not have exactly two sides.
     """
     points = _dense(shapely.LineString(ring.coords))[:-1]
     following = np.roll(points, -1, axis=0)
@@ -183,7 +184,9 @@ def strip_sides(
 
 
 def _turns(points: Floats, *, closed: bool) -> Floats:
-    """(k,) rad by which a line turns at each of its points, over a few mm on either side; 0 near open ends."""
+    """The angle (k,) in rad by which a line turns at each of its points, taken over a few mm on either side; 0 near
+    open ends.
+    """
     reach = max(int(_WINDOW / _FINE), 1)
     if len(points) <= 2 * reach:
         return np.zeros(len(points))
@@ -196,7 +199,9 @@ def _turns(points: Floats, *, closed: bool) -> Floats:
 
 
 def _tip(points: Floats) -> int:
-    """Where an open line, there and back along a strip, turns back: the sharpest turn about half its way."""
+    """The index at which an open line along both sides of a strip turns back: the sharpest turn near half its
+    length.
+    """
     turns = _turns(points, closed=False)
     low, high = int(0.35 * len(points)), int(0.65 * len(points))
     return low + int(np.argmax(turns[low : high + 1]))
@@ -212,7 +217,7 @@ def _tips(points: Floats) -> tuple[int, int]:
 
 
 def _between(side: shapely.LineString, middle: shapely.LineString, part: shapely.Polygon) -> shapely.Geometry:
-    """What of a strip lies between one of its sides and its middle."""
+    """The part of a strip between one of its sides and its middle."""
     one, other_line = np.asarray(side.coords), np.asarray(middle.coords)
     if np.linalg.norm(one[-1] - other_line[0]) > np.linalg.norm(one[-1] - other_line[-1]):
         other_line = other_line[::-1]
@@ -220,12 +225,14 @@ def _between(side: shapely.LineString, middle: shapely.LineString, part: shapely
 
 
 def _away(wall: Wall) -> Floats:
-    """(k, 2) places along the middle of a wall, away from where it ends: there is nothing beside it to be thin."""
+    """Places (k, 2) along the middle of a wall, away from its ends. Beside an end there is nothing that could be
+    thin.
+    """
     places = _dense(wall.middle)
     far = shapely.distance(shapely.points(places), wall.ends) > 2 * LEAST_RING if not wall.ends.is_empty else True
     return np.asarray(places[np.broadcast_to(far, len(places))])
 
 
 def _dense(line: shapely.LineString) -> Floats:
-    """(k, 2) places along a line, not far from each other."""
+    """Places (k, 2) along a line, close to each other."""
     return np.asarray(shapely.segmentize(line, _FINE).coords)

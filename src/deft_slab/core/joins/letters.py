@@ -1,4 +1,4 @@
-"""Numbers and letters sunk into both faces of a contact, so that pieces are not mixed up."""
+"""Numbers and letters engraved in both faces of a contact, so that pieces are not mixed up."""
 
 from __future__ import annotations
 
@@ -27,18 +27,19 @@ _WIDE = 0.75
 
 
 class LettersJoin(Join):
-    """Attributes
+    """Engraved letters.
+
+    Attributes
     ----------
     text_first, text_second : Text
-        What stands on the face of each piece, read from outside it.
+        The text on the face of each piece, read from outside it.
     height : float, mm
-        Of a capital.
+        The height of a capital letter.
     depth : float, mm
     along : Triple | None
-        Direction of the model that the text runs along.
+        The direction of the model in which the text runs.
     pointer : Triple | None
-        Direction of the model that an arrowhead beside the text points in, as far as that lies across; None:
-        there is no arrowhead.
+        The direction of the model in which an arrowhead beside the text points; None: no arrowhead.
     """
 
     kind: Literal["letters"] = "letters"
@@ -88,7 +89,7 @@ class LettersJoin(Join):
 
     @property
     def _beside(self) -> float:
-        """mm that an arrowhead takes beside the text."""
+        """The width in mm that an arrowhead takes beside the text."""
         return 0.0 if self.pointer is None else _HEAD * self.height
 
     @property

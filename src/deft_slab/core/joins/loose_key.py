@@ -1,4 +1,4 @@
-"""A key of its own, with a socket in both pieces: so that both contact faces can lie on the bed."""
+"""A separate key, with a socket in both pieces, so that both contact faces can lie on the bed."""
 
 from __future__ import annotations
 
@@ -11,12 +11,12 @@ from .peg import Peg
 
 
 class LooseKeyJoin(Peg):
-    """height : mm on each side of the contact;
+    """A loose key. Its height counts on each side of the contact.
 
     Attributes
     ----------
     roofed_first, roofed_second : bool
-        Which of its sockets end in a roof that prints without support over a base.
+        Whether each socket ends in a roof that prints without support.
     """
 
     kind: Literal["loose key"] = "loose key"

@@ -1,8 +1,8 @@
 """Keys that follow the outline of their contact, whatever its shape.
 
-The outline at each height is the one of the tip with a disc rolled around it: the higher, the smaller the disc. So all
-sides lean alike, and a socket is the same with a larger disc. (Minkowski sum of a prism and a cone, made as the union
-of the hulls of the triangles of the tip.)
+The outline at each height is that of the tip with a disc rolled around it; the higher, the smaller the disc. All
+sides therefore lean by the same angle, and a socket is the same with a larger disc. (It is the Minkowski sum of a
+prism and a cone, made as the union of the hulls of the triangles of the tip.)
 """
 
 from __future__ import annotations
@@ -28,14 +28,16 @@ _LEAST = 0.3
 
 @dataclass(frozen=True, eq=False)
 class Followed:
-    """Attributes
+    """An outline that follows a contact.
+
+    Attributes
     ----------
     tip : mm
-        About a place.
+        The outline of the tip, in mm about a place.
     deepest : float, mm
-        From the outline at the contact to that of the tip.
+        How far the tip's outline is inside the contact's outline.
     depth : float, mm
-        Half of how wide it is at its widest.
+        Half of its largest width.
     """
 
     tip: shapely.Polygon
@@ -44,7 +46,13 @@ class Followed:
 
     @classmethod
     def within(cls, part: shapely.Polygon, inset: float, deepest: float) -> Followed:
-        """Of a part of a contact, drawn in by ``inset`` mm. Raises JoinFailed: nothing is left."""
+        """The outline of a part of a contact, moved inward by ``inset`` mm.
+
+        Raises
+        ------
+        JoinFailed
+            Nothing is left.
+        """
         drawn_in = part.buffer(-inset)
         tips = [one for one in shapely.get_parts(drawn_in.buffer(-deepest - _LEAST)) if one.area > 0]
         if not tips:
@@ -55,12 +63,18 @@ class Followed:
         return cls(tip, deepest, float(largest))
 
     def section(self, inset: float) -> Floats:
-        """(k, 2) mm: its outer outline, with every side moved inward."""
+        """The outer outline (k, 2) in mm, with every side moved inward."""
         grown = self.tip.buffer(self.deepest - inset, quad_segs=AROUND // 4)
         return np.asarray(grown.exterior.coords)[:-1]
 
     def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
-        """All between outlines, (z, mm moved inward) each, as for ``Profile.body``. Raises JoinFailed."""
+        """The body between outlines; see ``KeyOutline.body``.
+
+        Raises
+        ------
+        JoinFailed
+            It cannot be made.
+        """
         angles = 2 * np.pi * (np.arange(AROUND) + 0.5) / AROUND
         circle = OUTER * np.stack([np.cos(angles), np.sin(angles)], axis=1)
         discs = [np.c_[max(self.deepest - inset, 0.0) * circle, np.full(AROUND, z)] for z, inset in sections]
@@ -76,4 +90,4 @@ class Followed:
         return whole(manifold3d.Manifold.batch_boolean(hulls, manifold3d.OpType.Add))
 
     def roof(self, inset: float, z: float) -> None:
-        """There is none over an outline of any shape: its end is flat."""
+        """None, because the end over an arbitrary outline is flat."""

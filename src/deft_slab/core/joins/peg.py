@@ -1,4 +1,4 @@
-"""What keys of one piece and loose ones have in common: an outline, a height, a draft."""
+"""What keys that are part of a piece and loose keys have in common: an outline, a height, a draft."""
 
 from __future__ import annotations
 
@@ -20,26 +20,29 @@ _LENGTHS = ("inset", "width", "length", "corner", "height", "rounding")
 
 
 class Peg(Join):
-    """Attributes
+    """A key of either kind.
+
+    Attributes
     ----------
     outline : Literal[round, rectangle, contact]
-        Round, a rectangle with rounded corners, or that of the contact itself, drawn in by ``inset`` mm.
+        Round, a rectangle with rounded corners, or the outline of the contact itself, moved inward by ``inset``
+        mm.
     width, length : float, mm
-        At the contact, the length only of rectangles.
+        At the contact. Only rectangles have a length.
     corner : float, mm
-        Radius of the corners of a rectangle.
+        The radius of a rectangle's corners.
     along : Triple | None
-        Direction of the model that its width lies along, as far as that lies across the way in.
+        The direction of the model in which its width lies, projected perpendicular to the way in.
     height : float, mm
     draft : float, degrees
-        By which the sides lean from the way in.
+        The angle of its sides to the way in.
     rounding : float, mm
-        Of the edge of the tip.
+        The radius of the edge of the tip.
     ridges : tuple[Triple, ...]
-        Directions of the model to which the outline is drawn out to a ridge, so that it prints sideways without
-        support.
+        Directions of the model in which the outline is extended to a ridge, so that the key prints sideways
+        without support.
     flank : float, degrees
-        By which the sides of ridges lean from them.
+        The angle of a ridge's sides to the ridge's direction.
     """
 
     outline: Literal["round", "rectangle", "contact"] = "round"
@@ -67,12 +70,12 @@ class Peg(Join):
 
     @property
     def sides(self) -> tuple[float, float]:
-        """mm across, at the contact."""
+        """Width and length at the contact, in mm."""
         return self.width, self.length if self.outline == "rectangle" else self.width
 
     @property
     def shape(self) -> PegShape:
-        """As its body is made."""
+        """The measures that its body is made from."""
         long = self.outline == "rectangle"
         radius = min(self.corner, 0.5 * self.width, 0.5 * self.length) if long else self.width / 2
         return PegShape(self.sides, radius, self.along, self.ridges, self.flank, self.height, self.draft, self.rounding,

@@ -1,4 +1,4 @@
-"""A joint that moves: a pin in a hole, and faces apart."""
+"""A joint that moves: a pin in a hole, and a gap between the faces."""
 
 from __future__ import annotations
 
@@ -20,26 +20,28 @@ _ONE_WAY, _BOTH_WAYS = 80.0, 140.0
 
 
 class PivotJoin(Join):
-    """Attributes
+    """A swivel or a knuckle.
+
+    Attributes
     ----------
     form : Literal[swivel, knuckle]
-        A swivel turns about the way of its contact, as a head on its neck; a knuckle about an axis across it,
-        as a lid on its hinge. All the room that turning needs is taken from the piece that is not the carrier.
-    pin : float, mm
-        Diameter of the rod that it turns on, bought.
+        A swivel turns about the way of its contact, like a head on its neck; a knuckle turns about an axis across
+        it, like a lid on its hinge. The room for turning is removed from the piece that is not the carrier.
     carrier : Which
         The piece whose face stays whole, and that has the outer leaves of a knuckle.
+    pin : float, mm
+        The diameter of the rod that serves as a pin, which is bought.
     turns_back, turns_on : float, degrees
-        That the second piece turns, against and along the right hand about the axis: the way out for a swivel,
-        ``along`` for a knuckle.
+        How far the second piece turns, left- and right-handed about the axis: the way out for a swivel, ``along``
+        for a knuckle.
     depth_first, depth_second : float, mm
-        Of the holes of a swivel.
+        The depths of a swivel's holes.
     leaves : Literal[2, 3]
-        2 or 3, of a knuckle.
+        The number of a knuckle's leaves.
     span, radius_of_leaves : float, mm
-        Of all leaves along the axis, and of each around it.
+        The length of all leaves along the axis, and the radius of each.
     along : Triple | None
-        Direction of the model that the axis of a knuckle has, as far as that lies across.
+        The direction of the model in which a knuckle's axis lies, projected perpendicular to the way in.
     """
 
     kind: Literal["pivot"] = "pivot"
@@ -79,14 +81,14 @@ class PivotJoin(Join):
         return self
 
     def width(self, clearance: float, allowance: float) -> float:
-        """mm: of the hole that the pin turns in.
+        """The diameter of the hole that the pin turns in, in mm.
 
         Parameters
         ----------
         clearance : float
-            mm per side.
+            In mm per side.
         allowance : float, mm
-            What holes are made larger by.
+            By how much holes are made larger.
         """
         return self.pin + 2 * clearance + allowance
 
@@ -100,7 +102,7 @@ class PivotJoin(Join):
         return swivel_of(shape, site) if self.form == "swivel" else knuckle_of(shape, site)
 
     def rim(self, site: Site) -> Floats:
-        """(k, 3) mm, model frame: of the hole of a swivel; of the leaves of a knuckle."""
+        """The rim (k, 3) in mm of the model frame: of a swivel's hole, or of a knuckle's leaves."""
         if self.form == "swivel":
             from .key_bodies import round_rim
 

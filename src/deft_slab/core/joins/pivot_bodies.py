@@ -35,7 +35,13 @@ _FINE = 96
 
 
 def swivel_of(join: PivotShape, site: Site) -> Made:
-    """Holes for the pin in both pieces, and a clearance between the faces. Raises JoinFailed."""
+    """Holes for the pin in both pieces, and a clearance between the faces.
+
+    Raises
+    ------
+    JoinFailed
+        They cannot be made.
+    """
     ground = _flat(site)
     off = other(join.carrier)
     holes: dict[Which, manifold3d.Manifold] = {
@@ -54,7 +60,13 @@ def swivel_of(join: PivotShape, site: Site) -> Made:
 
 
 def knuckle_of(join: PivotShape, site: Site) -> Made:
-    """Leaves on both pieces in turn, with the room that they and the faces need. Raises JoinFailed."""
+    """Leaves on both pieces in turn, with the room that they and the faces need.
+
+    Raises
+    ------
+    JoinFailed
+        They cannot be made.
+    """
     ground = _flat(site)
     carrier, off = join.carrier, other(join.carrier)
     away = site.frame[2] if carrier == "first" else -site.frame[2]
@@ -90,7 +102,7 @@ def knuckle_of(join: PivotShape, site: Site) -> Made:
 
 
 def _slabs(join: PivotShape, clear: float) -> list[tuple[float, float]]:
-    """(from, to) mm along the axis of each leaf, the carrier's first."""
+    """The range of each leaf along the axis in mm, the carrier's first."""
     thick = (join.span - (join.leaves - 1) * clear) / join.leaves
     if thick < 0.8:
         raise JoinFailed(
@@ -101,7 +113,7 @@ def _slabs(join: PivotShape, clear: float) -> list[tuple[float, float]]:
 
 
 def _relief(back: float, on: float, clear: float, wide: float) -> Floats:
-    """(k, 2) mm, (beside, away): what the other piece must not have, so that it turns."""
+    """The polygon (k, 2) in mm (beside, away) that must be removed from the other piece so that it can turn."""
     b, a = math.radians(back), math.radians(on)
 
     def height(beside: float, angle: float) -> float:
@@ -114,7 +126,7 @@ def _relief(back: float, on: float, clear: float, wide: float) -> Floats:
 
 
 def _prism(outline: Floats, low: float, high: float) -> manifold3d.Manifold:
-    """An outline (beside, away), drawn out along the axis, which comes first."""
+    """An outline (beside, away), extruded along the axis, which is the first coordinate."""
     section = manifold3d.CrossSection([np.ascontiguousarray(outline)])
     body = manifold3d.Manifold.extrude(section, high - low).translate((0.0, 0.0, low))
     return body.transform(np.array([[0.0, 0, 1, 0], [1, 0, 0, 0], [0, 1, 0, 0]]))
@@ -131,7 +143,7 @@ def _all(radius: float, slabs: list[tuple[float, float]], more: float) -> manifo
     Parameters
     ----------
     more : float, mm
-        That each is longer at both ends.
+        By how much each is longer at both ends.
     """
     return manifold3d.Manifold.batch_boolean(
         [_round(radius, low - more, high + more) for low, high in slabs], manifold3d.OpType.Add

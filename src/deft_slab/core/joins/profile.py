@@ -1,4 +1,4 @@
-"""Outlines of keys and sockets, as tangent lines: moved inward by a length, all sides stay parallel, so draft and
+"""Outlines of keys and sockets, described by tangent lines. Moved inward, all sides stay parallel, so draft and
 clearance are exact on every side.
 """
 
@@ -23,17 +23,17 @@ _APART = np.radians(0.5)
 
 @dataclass(frozen=True, eq=False)
 class KeyProfile:
-    """A convex outline about its middle, the points p with n_k . p <= d_k for all k.
+    """A convex outline about its middle: the points p with n_k . p <= d_k for all k.
 
     Attributes
     ----------
     angles : (k,) float64, rad
-        Rising, of the normals n.
+        The angles of the normals n, rising.
     distances : (k,) float64, mm
     ridge : (2,) float64, mm
-        Half of the middle line of its roof (0, 0 where that is a point).
+        Half of the middle line of its roof (0, 0 where that line is a point).
     depth : float, mm
-        From the roof's line to the nearest side.
+        The distance from the roof's line to the nearest side.
     """
 
     angles: Floats
@@ -43,7 +43,7 @@ class KeyProfile:
 
     @classmethod
     def rounded(cls, width: float, length: float, radius: float) -> KeyProfile:
-        """A rectangle with rounded corners; a circle where all three say so.
+        """A rectangle with rounded corners; a circle if width and length are twice the radius.
 
         Parameters
         ----------
@@ -56,13 +56,13 @@ class KeyProfile:
         return cls(angles, distances, np.maximum(half - half.min(), 0.0), float(half.min()))
 
     def peaked(self, directions: Sequence[Floats], flank: float) -> KeyProfile:
-        """With its outline drawn out to a ridge towards some directions, whose sides lean by ``flank`` degrees from
-        them: what prints sideways with a ridge up needs no support.
+        """The outline extended to a ridge in some directions, so that a key printed sideways with a ridge upward
+        needs no support. The sides of a ridge lean by ``flank`` degrees from its direction.
 
         Parameters
         ----------
         directions : (2,)
-            Each.
+            Unit vectors (2,).
         """
         angles, distances = self.angles, self.distances
         for direction in directions:
@@ -79,26 +79,33 @@ class KeyProfile:
         return KeyProfile(angles, distances, self.ridge, self.depth)
 
     def support(self, direction: Floats) -> float:
-        """mm from the middle to the tangent line across a unit direction (2,)."""
+        """The distance from the middle to the tangent line across a unit direction (2,), in mm."""
         return float((self.section(0.0) @ direction).max())
 
     def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
-        """The hull of outlines, (z, mm moved inward) each, and of more corners. Raises JoinFailed."""
-        corners = [np.c_[self.section(inset), np.full(len(self.angles), z)] for z, inset in sections]
-        return whole(manifold3d.Manifold.hull_points(np.concatenate(corners if more is None else [*corners, more])))
-
-    def roof(self, inset: float, z: float) -> Floats:
-        """(k, 3) the top of a roof over the outline moved inward by ``inset``, which is at a height z."""
-        line = np.array([[0.0, 0.0]]) if not self.ridge.any() else np.stack([self.ridge, -self.ridge])
-        return np.asarray(np.c_[line, np.full(len(line), z + roof_over(self.depth - inset))])
-
-    def section(self, inset: float) -> Floats:
-        """(k, 2) mm: its corners, counter-clockwise, with every side moved inward.
+        """The hull of outlines, each given as its height z and how far it is moved inward in mm, and of further
+        corners.
 
         Raises
         ------
         JoinFailed
-            So far that nothing, or another outline, would be left.
+            The result is not a body.
+        """
+        corners = [np.c_[self.section(inset), np.full(len(self.angles), z)] for z, inset in sections]
+        return whole(manifold3d.Manifold.hull_points(np.concatenate(corners if more is None else [*corners, more])))
+
+    def roof(self, inset: float, z: float) -> Floats:
+        """The top (k, 3) of a roof over the outline, which is moved inward by ``inset`` and lies at the height z."""
+        line = np.array([[0.0, 0.0]]) if not self.ridge.any() else np.stack([self.ridge, -self.ridge])
+        return np.asarray(np.c_[line, np.full(len(line), z + roof_over(self.depth - inset))])
+
+    def section(self, inset: float) -> Floats:
+        """The corners (k, 2) of the outline in mm, counter-clockwise, with every side moved inward.
+
+        Raises
+        ------
+        JoinFailed
+            The outline is moved so far that nothing, or another outline, would be left.
         """
         a, d = self.angles, self.distances - inset
         b, e = np.roll(a, -1), np.roll(d, -1)
@@ -115,35 +122,37 @@ class KeyProfile:
 
 
 class KeyOutline(Protocol):
-    """What keys and sockets need of an outline; see ``KeyProfile``."""
+    """What keys and sockets need to know about an outline; see ``KeyProfile``."""
 
     @property
     def depth(self) -> float:
-        """mm from its middle to its nearest side."""
+        """The distance from its middle to its nearest side, in mm."""
 
     def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
-        """All between outlines, (z, mm moved inward) each, and more corners (k, 3)."""
+        """The body between outlines, each given as its height z and how far it is moved inward in mm, with further
+        corners (k, 3).
+        """
 
     def roof(self, inset: float, z: float) -> Floats | None:
-        """(k, 3) the top of a roof over the outline moved inward; None: it has none."""
+        """The top (k, 3) of a roof over the outline moved inward; None: it has no roof."""
 
 
 def key_body(
     profile: KeyOutline, low: float, height: float, draft: float, rounding: float, root: float
 ) -> manifold3d.Manifold:
-    """A key, z along its way, in mm.
+    """A key in mm, with z along its way in.
 
     Parameters
     ----------
     low : float
-        Where its sides begin to lean.
+        The height at which its sides begin to lean.
     height : float
-        Of its tip over z = 0.
+        The height of its tip above z = 0.
     draft : float, degrees
     rounding : float
-        Radius of the edge of its tip.
+        The radius of the edge of its tip.
     root : float
-        How far it goes on straight below ``low``.
+        How far it extends below ``low`` with upright sides.
 
     Raises
     ------
@@ -167,14 +176,14 @@ def key_body(
 def socket_body(
     profile: KeyOutline, low: float, height: float, draft: float, clearance: float, root: float, roofed: bool
 ) -> manifold3d.Manifold:
-    """The room for a key: at each height the key's outline grown by clearance / cos(draft), which is the clearance
-    measured across its leaning sides, and deeper by the clearance.
+    """The room for a key. At each height it is the key's outline grown by clearance / cos(draft), which is the
+    clearance measured perpendicular to the leaning sides. It is also deeper by the clearance.
 
     Parameters
     ----------
     roofed : bool
-        Whether it ends in a roof that needs no support, where the outline has one; else it is flat. The others
-        as for ``key_body``.
+        Whether it ends in a roof that needs no support, where the outline has one; otherwise the end is flat. For
+        the other parameters see ``key_body``.
     """
     lean, grown = np.tan(np.radians(draft)), clearance / np.cos(np.radians(draft))
     end = height + clearance
@@ -184,12 +193,18 @@ def socket_body(
 
 
 def whole(body: manifold3d.Manifold) -> manifold3d.Manifold:
-    """A body, if it is one. Raises JoinFailed."""
+    """The given body.
+
+    Raises
+    ------
+    JoinFailed
+        It is empty or broken.
+    """
     if body.status() != manifold3d.Error.NoError or body.volume() <= 0:
         raise JoinFailed(tr("The measures of this join make no body."))
     return body
 
 
 def _between(angles: Floats, towards: float) -> Floats:
-    """(k,) rad from -pi to pi."""
+    """Angles (k,) relative to one of them, in rad from -pi to pi."""
     return np.asarray((angles - towards + np.pi) % (2 * np.pi) - np.pi)

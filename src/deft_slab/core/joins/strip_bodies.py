@@ -65,11 +65,6 @@ def strip_along(
 ) -> Made:
     """A strip on the surface along the whole seam of a contact, a clearance away from it.
 
-    Parameters
-    ----------
-    width, thickness : float, mm
-        Raises JoinFailed.
-
     Raises
     ------
     JoinFailed

@@ -95,11 +95,6 @@ class Outbox:
     """Beds on their way to printers. It may be used from any number of threads, but each printer is visited by one
     at a time.
 
-    Parameters
-    ----------
-    folder : where all of it is kept.
-    now : seconds of a clock that never goes back.
-
     Attributes
     ----------
     folder
@@ -109,7 +104,8 @@ class Outbox:
 
     Raises
     ------
-    SaveFailed : the folder cannot be made.
+    SaveFailed
+        The folder cannot be created.
     """
 
     def __init__(self, folder: Path, now: Callable[[], float] = time.monotonic) -> None:

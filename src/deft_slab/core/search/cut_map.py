@@ -73,7 +73,7 @@ class CutSubject:
         return float(along.min()), float(along.max())
 
     def between(self, normal: Floats, count: int) -> Floats:
-        """(count,) offsets that divide the piece evenly along a normal; none of them touches its ends."""
+        """Offsets (count,) that divide the piece evenly along a normal; none of them touches its ends."""
         return np.linspace(*self.extent(normal), count + 2)[1:-1]
 
     def middle_of_section(self, normal: Floats, offset: float) -> Floats:

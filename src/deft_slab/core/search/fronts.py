@@ -17,13 +17,13 @@ _MUCH_LESS = 0.95
 
 def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
     """The ways that no other beats in all of support, seam, pieces, sitting flat, fitting and having equal pieces;
-    least support first. Parted and unparted ways do not beat each other, because whoever asks for ways to part
-    may have reasons that no figure shows.
+    least support first.
+
+    Cut and uncut ways do not beat each other, because users who ask for ways to cut may have reasons that no figure
+    shows.
 
     Parameters
     ----------
-    little : float, mm3
-        Short : mm, by which a way may be worse and is still as good.
     little, short : float
         By how much support (mm3) and seam (mm) a way may be worse and still count as equal.
     """
@@ -41,12 +41,10 @@ def unbeaten(ways: list[Way], little: float, short: float) -> list[Way]:
 
 
 def unlike(drafts: list[Draft], wishes: CutWishes, little: float, short: float) -> list[Draft]:
-    """Some drafts without repetition. A cut across a neck is often found in another way too.
+    """Drafts without repetition: a cut across a neck is often found in more than one way.
 
     Parameters
     ----------
-    little : float, mm3
-        Of support, short : mm of seam, by which two may differ that are alike.
     little, short : float
         By how much support (mm3) and seam (mm) equal drafts may differ.
     """

@@ -1,4 +1,4 @@
-"""Who answers what is asked: each request is answered by one public method, which is found by what that takes."""
+"""Answers requests. For each type of request there is one public method, found by the type of its parameter."""
 
 from __future__ import annotations
 
@@ -29,18 +29,18 @@ class Bench:
         self._parts = {part: part(self._shop) for part in PARTS}
 
     def close(self) -> None:
-        """Ends its threads."""
+        """End its threads."""
         self._shop.close()
 
     def answer(self, asked: Request[R], job: Job) -> R:
-        """Raises what the method for the request raises."""
+        """The reply to a request. Raises what the method for the request raises."""
         part, method = _ANSWERS[type(asked)]
         found: R = method(self._parts[part], asked, job)
         return found
 
 
 def answers() -> dict[type[Request[Any]], tuple[type[Any], Callable[..., Any]]]:
-    """For each kind of request, whose method answers it, and that."""
+    """For each type of request, the class and the method that answer it."""
     found = {}
     for part in PARTS:
         for name, method in vars(part).items():

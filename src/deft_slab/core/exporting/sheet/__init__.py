@@ -1,1 +1,1 @@
-"""The sheet for the bench: what to print, how to put it together and in which order, and what it costs."""
+"""The sheet for the bench: what to print, how and in which order to put it together, and what it costs."""

@@ -1,4 +1,4 @@
-"""What a sheet is made of, before it is laid out: the same for paper and for the screen."""
+"""The contents of a sheet before layout: the same for paper and for the screen."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ from .drawing import Drawing
 
 @dataclass(frozen=True)
 class Heading:
-    """Attributes
+    """A heading.
+
+    Attributes
     ----------
     level : int
-        1 of the sheet, 2 of a part.
+        1 for the sheet, 2 for a part.
     """
 
     words: str
@@ -26,7 +28,7 @@ class Words:
     Attributes
     ----------
     faint : bool
-        Smaller, as a remark.
+        Whether it is smaller, as a remark.
     """
 
     words: str
@@ -40,7 +42,7 @@ class Points:
     Attributes
     ----------
     boxes : bool
-        With a box to be ticked.
+        Whether each has a box to tick.
     """
 
     words: tuple[str, ...]
@@ -49,14 +51,16 @@ class Points:
 
 @dataclass(frozen=True)
 class SheetTable:
-    """Attributes
+    """A table.
+
+    Attributes
     ----------
     head : tuple[str, ...]
-        Of each column.
+        The titles of the columns.
     widths : tuple[float, ...]
-        Their shares.
+        The relative widths of the columns.
     right : frozenset[int]
-        Columns of figures.
+        Columns that are aligned to the right.
     strong : frozenset[int]
         Rows that stand out.
     """
@@ -78,7 +82,7 @@ class Figure:
 
 @dataclass(frozen=True, eq=False)
 class DrawingRow:
-    """Drawings side by side, each at most so many mm high, and no wider than its share of the page."""
+    """Drawings side by side, each with a maximum height in mm, and no wider than its share of the page."""
 
     figures: tuple[Figure, ...]
     high: float
@@ -92,10 +96,10 @@ class Card:
     ----------
     title : str
         In front of the words.
-    beside : bool
-        The words stand to the right of the drawings, and not under them.
     high : float, mm
-        Of the drawings.
+        The height of the drawings.
+    beside : bool
+        Whether the words are to the right of the drawings, and not below them.
     """
 
     title: str
@@ -107,7 +111,7 @@ class Card:
 
 @dataclass(frozen=True, eq=False)
 class Cards:
-    """So many side by side."""
+    """Cards, a given number side by side."""
 
     cards: tuple[Card, ...]
     across: int

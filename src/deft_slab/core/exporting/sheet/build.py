@@ -1,4 +1,4 @@
-"""The sheet of a plan, as files."""
+"""Builds the sheet of a plan as files."""
 
 from __future__ import annotations
 
@@ -29,14 +29,20 @@ _SHOWN = 120
 
 @dataclass(frozen=True, eq=False)
 class BenchSheet:
-    """The contents of the two files: pages to be printed, and the same for the screen."""
+    """The contents of the two files: pages for printing, and the same for the screen."""
 
     pdf: bytes
     html: bytes
 
 
 def sheet_of(subject: SheetSubject, paper: Paper = "a4", job: Job = QUIET) -> BenchSheet:
-    """Draws and writes all of it. Raises Cancelled."""
+    """Draw and write a whole sheet.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     blocks = blocks_of(subject, job.part(0.0, 0.8))
     title = tr("{title}: sheet", title=subject.title)
     job.step(0.8, tr("Laying out the pages"))
@@ -49,13 +55,19 @@ def sheet_for(
     evaluator: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
     others: Sequence[tuple[str, Plan]], paper: Paper, job: Job = QUIET,
 ) -> BenchSheet:
-    """Of what a plan comes to; see ``gathered`` and ``sheet_of``. Raises Cancelled."""
+    """The sheet of an evaluated plan; see ``gathered`` and ``sheet_of``.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     subject = gathered(evaluator, outcome, printer, title, laid, work, others, job.part(0.0, 0.5))
     return sheet_of(subject, paper, job.part(0.5, 1.0))
 
 
 def pages_of(pdf: bytes) -> tuple[Bytes, ...]:
-    """(height, width) uint8 for each page, as it is printed in black and white, at _SHOWN pixels to the inch."""
+    """The pages as they are printed in black and white, (height, width) uint8 each, at _SHOWN pixels per inch."""
     import pypdfium2
 
     document = pypdfium2.PdfDocument(pdf)

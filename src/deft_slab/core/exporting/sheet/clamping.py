@@ -1,4 +1,4 @@
-"""What holds two glued pieces while the glue sets: a clamp on flat faces that lie opposite each other, or a band."""
+"""What holds two glued pieces while the glue sets: a clamp on opposite flat faces, or a band."""
 
 from __future__ import annotations
 
@@ -24,13 +24,15 @@ _CELLS = 96
 
 @dataclass(frozen=True)
 class Holding:
-    """Attributes
+    """How a glued joint can be held.
+
+    Attributes
     ----------
     squeezed : float, mm2
-        Of faces that lie opposite each other across the contact, each flat to within 8 degrees across the way
+        The area of opposite faces on both sides of the contact, each within 8 degrees of perpendicular to the way
         in.
     girth : float, mm
-        Around both along that way, at the contact, as a band goes.
+        The length of a band around both pieces at the contact, in the direction of the way in.
     """
 
     squeezed: float
@@ -38,19 +40,19 @@ class Holding:
 
     @property
     def by_clamp(self) -> bool:
-        """Whether a clamp stays; else a band is better."""
+        """Whether a clamp will stay; otherwise a band is better."""
         return self.squeezed >= CLAMPED
 
 
 def holding(solids: Sequence[Solid], move: DryMove, place: Floats) -> Holding:
-    """Of a move that puts pieces together.
+    """How the pieces of a move can be held.
 
     Parameters
     ----------
     solids : Sequence[Solid]
-        All pieces, mm, model frame.
+        All pieces, in mm of the model frame.
     place : (3,) float64, mm
-        Of the contact.
+        A point of the contact.
     """
     both = side_by_side([solids[n] for n in (*move.onto, *move.pieces)])
     first = sum(len(solids[n].triangles) for n in move.onto)
@@ -66,12 +68,12 @@ def holding(solids: Sequence[Solid], move: DryMove, place: Floats) -> Holding:
 
 
 def _girth(solid: Solid, place: Floats, across: Floats) -> float:
-    """mm around a solid in the plane through a place, as a tight band goes.
+    """The length in mm of a tight band around a solid, in the plane through a place.
 
     Parameters
     ----------
     across : (3,) float64
-        Unit, the plane's normal.
+        The plane's unit normal.
     """
     height = (solid.vertices - place) @ across
     edges = solid.triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2)

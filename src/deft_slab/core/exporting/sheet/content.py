@@ -1,4 +1,4 @@
-"""What a sheet says."""
+"""The contents of a sheet."""
 
 from __future__ import annotations
 
@@ -29,7 +29,13 @@ _WIDE = 170.0
 
 
 def blocks_of(subject: SheetSubject, job: Job = QUIET) -> list[Block]:
-    """All of a sheet, in order. Raises Cancelled."""
+    """All blocks of a sheet, in order.
+
+    Raises
+    ------
+    Cancelled
+        The job is no longer wanted.
+    """
     found: list[Block] = []
     parts = (
         (tr("Drawing the prop"), _overview), (tr("Drawing the beds"), _beds), (tr("Drawing the pieces"), _pieces),
@@ -51,7 +57,7 @@ def _printers(subject: SheetSubject) -> str:
 
 
 def _loaded(subject: SheetSubject, printer: Printer) -> str:
-    """The printer and the material of a bed, where not all are alike."""
+    """The printer and the material of a bed, where they differ between beds."""
     made = {(bed.printer.name, bed.printer.material) for bed in subject.work.beds}
     names = [printer.name] if len({name for name, _ in made}) > 1 else []
     names += [printer.loads[0]] if len({material for _, material in made}) > 1 else []
@@ -120,7 +126,7 @@ def _overview(subject: SheetSubject, job: Job) -> Iterator[Block]:
 
 
 def _comparison(subject: SheetSubject) -> Iterator[Block]:
-    """What this choice costs, against the others."""
+    """What this choice costs, compared with the others."""
     if len(subject.compared) < 2:
         return
     rows, problems = [], []
@@ -164,7 +170,7 @@ def _beds(subject: SheetSubject, job: Job) -> Iterator[Block]:
 
 
 def _counted(numbers: Sequence[str]) -> Iterator[str]:
-    """Each once: "1", "2 (3 times)"."""
+    """Each number once: "1", "2 (3 times)"."""
     for number in dict.fromkeys(numbers):
         many = numbers.count(number)
         yield tr("{number} ({many} times)", number=number, many=many) if many > 1 else number
@@ -318,7 +324,7 @@ def _listed(numbers: Sequence[int]) -> str:
 
 
 def _joins_of(outcome: Outcome, contacts: Sequence[int]) -> list[str]:
-    """What joins hold at some contacts."""
+    """What the joins at some contacts are."""
     on = frozenset(contacts)
     made = [
         join for join in outcome.plan.joins
@@ -335,7 +341,7 @@ def _joins_of(outcome: Outcome, contacts: Sequence[int]) -> list[str]:
 
 
 def _finishing(subject: SheetSubject, job: Job) -> Iterator[Block]:
-    """Seams: where they show, and what no file gets at once they are closed."""
+    """The seams: where they show, and where sanding tools do not reach once they are closed."""
     outcome = subject.outcome
     rows = []
     for cut in outcome.plan.recipe:
@@ -370,7 +376,7 @@ def _warnings(subject: SheetSubject, job: Job) -> Iterator[Block]:
 
 
 def _several(kind: str, n: int) -> str:
-    """So many of what is found in layers, by its kind."""
+    """A count with the name of a kind of finding."""
     return {
         "island": tr_many("{n} island", "{n} islands", n), "pocket": tr_many("{n} pocket", "{n} pockets", n),
         "jump": tr_many("{n} jump", "{n} jumps", n), "neck": tr_many("{n} neck", "{n} necks", n),
@@ -379,7 +385,7 @@ def _several(kind: str, n: int) -> str:
 
 
 def _found_in(checked: Inspection, printer: Printer, *, left: bool) -> Iterator[str]:
-    """What was found of a piece, or was left on purpose, one line for each kind."""
+    """The findings of a piece, or those left on purpose, a line for each kind."""
     if checked.problem and not left:
         yield tr("{name} could not be checked: {problem}", name=checked.name, problem=checked.problem)
     counted: list[Finding] = [

@@ -1,6 +1,6 @@
-"""Line drawings of pieces, to be printed in black and white: outlines, creases, a light shade, cut faces hatched.
+"""Line drawings of pieces for printing in black and white: outlines, creases, light shading, and hatched cut faces.
 
-They are drawn from the column field, seen along the view, so that any process can make them.
+They are drawn from a column field along the view direction, so that any process can make them.
 """
 
 from __future__ import annotations
@@ -38,17 +38,17 @@ _LEAST_SEEN = 6.0
 
 @dataclass(frozen=True, eq=False)
 class DrawnBody:
-    """What is drawn.
+    """A body to draw.
 
     Attributes
     ----------
     vertices : (n, 3) float64, mm
-        In the frame that the view is of.
+        In the frame that the view refers to.
     triangles : (m, 3) int
     number : str
-        That is written on it, "" for none.
+        The label; empty: none.
     hatched, dotted : (m,) bool
-        Facets with that pattern, as cut faces, and what lies on the bed.
+        Facets with a pattern: cut faces, and what lies on the bed.
     """
 
     vertices: Floats
@@ -60,10 +60,12 @@ class DrawnBody:
 
 @dataclass(frozen=True, eq=False)
 class Drawing:
-    """Attributes
+    """A drawing.
+
+    Attributes
     ----------
     pixels : (height, width) uint8
-        255 where nothing is.
+        255 where there is nothing.
     png : bytes
         The same as a file.
     """
@@ -73,19 +75,20 @@ class Drawing:
 
     @property
     def aspect(self) -> float:
-        """Its width for one of its height."""
+        """The ratio of width to height."""
         height, width = self.pixels.shape
         return float(width / height)
 
 
 def view_from(turn: float, rise: float) -> Floats:
-    """(3, 3) rotation into the frame of a view.
+    """The rotation (3, 3) into the frame of a view.
 
     Parameters
     ----------
     turn : float, degrees
-        About the vertical from the front, to the right; rise : degrees that the eye is lifted; below 0 it looks
-        from below.
+        About the vertical, from the front to the right.
+    rise : float
+        How far the eye is raised; below 0 it looks from below.
     """
     return np.asarray(Tilt.turn((1, 0, 0), rise - 90.0).after(Tilt.turn((0, 0, 1), -turn)).rotation)
 
@@ -94,14 +97,14 @@ def drawn(
     bodies: Sequence[DrawnBody], view: Floats, width: int, height: int,
     arrows: Sequence[tuple[Floats, Floats]] = (),
 ) -> Drawing:
-    """A drawing, no larger than so many pixels, and cropped to what is seen.
+    """A drawing that is no larger than the given number of pixels, cropped to its contents.
 
     Parameters
     ----------
     view : (3, 3) float64
         See ``view_from``.
     arrows : (from, to)
-        (3,) mm each, in the frame of the bodies.
+        The ends (3,) of each arrow in mm, in the frame of the bodies.
     """
     corners = np.concatenate([body.vertices for body in bodies]) @ view.T
     starts = np.cumsum([0, *(len(body.vertices) for body in bodies)])
@@ -120,7 +123,7 @@ def drawn(
     small = sheet.reshape(rows // _FINER, _FINER, across // _FINER, _FINER).mean(axis=(1, 3))
 
     def seen(points: Floats) -> Floats:
-        """(k, 2) kept pixels, from the upper left, of points in the frame of the view."""
+        """Points of the view's frame in pixels (k, 2) of the final picture, from the upper left."""
         across = (points[:, 0] - columns.x0) / columns.cell
         up = (points[:, 1] - columns.y0) / columns.cell
         return np.stack([across + _FINER, grey.shape[0] - up + _FINER], axis=1) / _FINER
@@ -133,7 +136,7 @@ def drawn(
 
 
 def _owners(bodies: Sequence[DrawnBody]) -> Ints:
-    """(facets of all bodies,) the number of its body."""
+    """For every facet of all bodies, the number of its body."""
     return np.repeat(np.arange(len(bodies)), [len(body.triangles) for body in bodies])
 
 
@@ -141,7 +144,7 @@ def _painted(
     bodies: Sequence[DrawnBody], corners: Floats, triangles: AnyInts, facet: Ints32, depth: Floats,
     across: float,
 ) -> Floats32:
-    """(ny, nx) 0 black to 255 white, of what is seen in each cell."""
+    """The shade (ny, nx) of each cell, from 0 (black) to 255 (white)."""
     a, b, c = (corners[triangles[:, k]] for k in range(3))
     normals = np.cross(b - a, c - a)
     normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-12)[:, None]
@@ -160,7 +163,7 @@ def _painted(
 
 
 def _middle(mine: Bools) -> tuple[float, float] | None:
-    """(x, y) kept pixels: where the most of something is around it; None where too little is seen."""
+    """The pixel that is farthest from the edge of what is visible; None where too little is visible."""
     from scipy.ndimage import distance_transform_edt
 
     if not mine.any():
@@ -172,7 +175,7 @@ def _middle(mine: Bools) -> tuple[float, float] | None:
 
 
 def _written(pixels: Bytes, marks: Sequence[tuple[str, tuple[float, float]]], arrows: Floats) -> Any:
-    """The picture with numbers in circles and arrows, on a white ground."""
+    """The picture with arrows and with numbers in circles, on a white ground."""
     from PIL import Image, ImageDraw
 
     size = max(11, round(max(pixels.shape) / 26))
@@ -225,9 +228,11 @@ def plan_of(
     ----------
     width, depth : float, mm
     outlines : (number, footprint), mm
+        The label and the footprint of each piece, in mm.
     kept_free : (x, y, width, depth), mm
+        Areas to keep free.
     across, high : int, pixels
-        At most.
+        The largest width and height.
     """
     from PIL import Image, ImageDraw
 

@@ -1,4 +1,4 @@
-"""The loop of line drawings, compiled."""
+"""The compiled loop of line drawings."""
 
 import numba
 import numpy as np
@@ -8,28 +8,33 @@ HATCHED, DOTTED = 1, 2
 
 @numba.njit(cache=True, nogil=True)
 def painted(facet, depth, normals, shades, body, pattern, crease, jump, finer, hatch, dots):
-    """(ny, nx) float32, 0 black to 255 white.
+    """Shade a line drawing.
 
     Parameters
     ----------
     facet : (ny, nx)
-        That is seen, -1 for none.
+        The visible facet; -1: none.
     depth : (ny, nx), mm
         Towards the eye.
     normals : (m, 3)
     shades : (m,)
     body : (m,)
-        The number of its body.
+        The number of each facet's body.
     pattern : (m,)
         HATCHED, DOTTED, or 0.
     crease
-        Cosine of the angle between facets from which a line is between them.
+        The cosine of the angle between two facets from which a line is drawn between them.
     jump : mm
-        Of depth, likewise.
+        The step of the depth from which a line is drawn.
     finer
         Cells across a line.
     hatch, dots
-        Cells between lines of a pattern.
+        Cells between the lines or dots of a pattern.
+
+    Returns
+    -------
+    (ny, nx) float32
+        0 (black) to 255 (white).
     """
     ny, nx = facet.shape
     out = np.full((ny, nx), np.float32(255.0))

@@ -1,4 +1,4 @@
-"""The typeface that ships with the program, as PDF files embed it: with quadratic outlines."""
+"""The program's typeface in the form that PDF files embed, with quadratic outlines."""
 
 from __future__ import annotations
 
@@ -18,8 +18,12 @@ _LETTERS = (
 
 
 def truetype(path: Path) -> tuple[bytes, frozenset[str]]:
-    """(a TrueType font with the usual letters of an OpenType one with cubic outlines, those letters). It takes half a
-    second (measured).
+    """Convert an OpenType font with cubic outlines to TrueType. This takes half a second (measured).
+
+    Returns
+    -------
+    bytes, frozenset of str
+        The font, and the characters that it has.
     """
     from fontTools import subset
     from fontTools.pens.cu2quPen import Cu2QuPen

@@ -1,4 +1,4 @@
-"""A sheet for the screen: one HTML file, with its drawings in it."""
+"""A sheet for the screen: a single HTML file that contains its drawings."""
 
 from __future__ import annotations
 
@@ -28,12 +28,14 @@ ul.boxes { list-style: "☐  " }
 
 
 def escape(words: str) -> str:
-    """Words from anywhere, as they may stand in a page: nothing of them is taken for markup, nor turns what follows."""
+    """Escape words from any source for a page, so that they cannot act as mark-up or change the direction of what
+    follows.
+    """
     return html.escape(harmless(words))
 
 
 def as_html(blocks: Sequence[Block], title: str) -> bytes:
-    """The whole file, UTF-8."""
+    """The whole file, in UTF-8."""
     body = "\n".join(_block(block) for block in blocks)
     return (
         f'<!DOCTYPE html>\n<html lang="{language()}">\n<head>\n<meta charset="utf-8">\n<title>{escape(title)}</title>\n'
@@ -59,10 +61,12 @@ def _block(block: Block) -> str:
 
 
 def _tag(tag: str, name: str, inside: str) -> str:
-    """Parameters
+    """An element.
+
+    Parameters
     ----------
     name : str
-        Of its class, "" for none.
+        Its class; empty: none.
     """
     return f'<{tag} class="{name}">{inside}</{tag}>' if name else f"<{tag}>{inside}</{tag}>"
 

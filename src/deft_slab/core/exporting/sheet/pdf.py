@@ -1,4 +1,4 @@
-"""A sheet for paper: PDF, A4 or letter."""
+"""A sheet for paper: a PDF in A4 or letter size."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _UNKNOWN = "?"
 
 
 def as_pdf(blocks: Sequence[Block], title: str, paper: Paper = "a4") -> bytes:
-    """The whole file; the same blocks give the same bytes."""
+    """The whole file. The same blocks give the same bytes."""
     from reportlab import rl_config
     from reportlab.lib.pagesizes import A4, LETTER
     from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate
@@ -53,7 +53,7 @@ def as_pdf(blocks: Sequence[Block], title: str, paper: Paper = "a4") -> bytes:
 
 @cache
 def _typefaces() -> tuple[str, str, frozenset[str]]:
-    """(the name of the regular one and of the strong one, as the library has them, the letters that both have)."""
+    """The names of the regular and the bold typeface in the library, and the characters that both have."""
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
@@ -66,7 +66,7 @@ def _typefaces() -> tuple[str, str, frozenset[str]]:
 
 
 class _Maker:
-    """Makes what the page layout of the library takes, in two weights of the program's typeface."""
+    """Makes the parts that the library lays out on pages, in two weights of the program's typeface."""
 
     def __init__(self) -> None:
         from reportlab.lib.styles import ParagraphStyle
@@ -88,7 +88,7 @@ class _Maker:
         }
 
     def known(self, words: str) -> str:
-        """The words with what the typeface has."""
+        """The words, limited to characters of the typeface."""
         return "".join(one if one in self._has or one.isspace() else _UNKNOWN for one in words)
 
     def _said(self, words: str, style: object) -> Any:
@@ -97,10 +97,12 @@ class _Maker:
         return Paragraph(escape(self.known(words)), self._styles[style])
 
     def flowables(self, block: Block, wide: float) -> Iterator[Any]:
-        """Parameters
+        """The parts of a block.
+
+        Parameters
         ----------
         wide : float
-            Points that there are.
+            The width that is available, in points.
         """
         from reportlab.platypus import CondPageBreak, Paragraph
 
@@ -156,7 +158,7 @@ class _Maker:
         return grid
 
     def _cards(self, cards: Cards, wide: float) -> Iterator[Any]:
-        """A row of cards at a time, which stays together."""
+        """A row of cards at a time. A row stays together."""
         from reportlab.platypus import Table as Grid
 
         each = wide / cards.across

@@ -1,4 +1,4 @@
-"""What is to be cut and bought: rods for dowel holes and pins for pivots."""
+"""What to cut and buy: rods for dowel holes, and pins for pivots."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ from ...results.outcome import Outcome
 
 @dataclass(frozen=True)
 class Rod:
-    """Round stock.
+    """Round rod.
 
     Attributes
     ----------
     diameter, length : float, mm
     count : int
-        For one prop.
+        The number for one prop.
     """
 
     diameter: float
@@ -28,21 +28,21 @@ class Rod:
     count: int
 
     def sentence(self) -> str:
-        """ "2 rods of 3 mm, 15.4 mm long"."""
+        """For example "2 rods of 3 mm, 15.4 mm long"."""
         return tr_many("{n} rod of {diameter}, {length} long", "{n} rods of {diameter}, {length} long", self.count,
                        diameter=text.given(self.diameter), length=text.length(self.length, 1))
 
 
 def rods(outcome: Outcome, contacts: frozenset[int] | None = None) -> tuple[Rod, ...]:
-    """What the joins that were made need, thinnest and shortest first.
+    """The rods that the joins need, thinnest and shortest first.
 
-    A rod is cut a clearance shorter at each end than its holes are deep together, so that it does not hold the faces
-    apart; a pin of a knuckle is as long as its leaves.
+    At each end a rod is a clearance shorter than its holes are deep together, so that it does not keep the faces
+    apart. The pin of a knuckle is as long as its leaves.
 
     Parameters
     ----------
     contacts : frozenset[int] | None
-        Numbers of those that are meant.
+        The numbers of the contacts to include; None: all.
     """
     found: Counter[tuple[float, float]] = Counter()
     for join in outcome.plan.joins:

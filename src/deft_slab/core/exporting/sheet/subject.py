@@ -1,4 +1,4 @@
-"""What a sheet is of: a plan, checked, put together, and compared with others."""
+"""What a sheet shows: a plan that has been checked, put together, and compared with others."""
 
 from __future__ import annotations
 
@@ -25,12 +25,12 @@ WHOLE = tr("As it came, whole")
 
 @dataclass(frozen=True)
 class Compared:
-    """A choice, with what it comes to.
+    """A choice with its figures.
 
     Attributes
     ----------
     problem : str
-        Why that is not known, in place of the others.
+        Why the figures are unknown; empty if they are known.
     """
 
     name: str
@@ -41,12 +41,14 @@ class Compared:
 
 @dataclass(frozen=True, eq=False)
 class SheetSubject:
-    """Attributes
+    """Everything that a sheet shows.
+
+    Attributes
     ----------
     laid : tuple[Laid, ...]
         See ``lay_out``.
     compared : tuple[Compared, ...]
-        This plan first.
+        This plan comes first.
     """
 
     title: str
@@ -63,12 +65,12 @@ def gathered(
     evaluator: Evaluator, outcome: Outcome, printer: Printer, title: str, laid: Sequence[Laid], work: PrintJob,
     others: Sequence[tuple[str, Plan]] = (), job: Job = QUIET,
 ) -> SheetSubject:
-    """Checks a plan, puts its pieces together, and evaluates the model whole and other choices to compare it with.
+    """Check a plan, put its pieces together, and evaluate the uncut model and other choices to compare it with.
 
     Parameters
     ----------
     others : (name, plan)
-        Of the choices; one that is this plan, or the whole model, is not told twice.
+        Name and plan of each choice. A choice equal to this plan or to the uncut model is not listed again.
 
     Raises
     ------

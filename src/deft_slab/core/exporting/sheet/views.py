@@ -31,25 +31,26 @@ _TURNS = (35.0, -35.0, 125.0, -125.0, 0.0, 90.0)
 
 
 def front_of(audience: Audience, rotation: Floats) -> float:
-    """Degrees that the standing model is turned so that its front looks at the eye.
+    """The angle in degrees by which the standing model is turned so that its front faces the eye.
 
     Parameters
     ----------
     rotation : (3, 3) float64
+        How the model stands.
     """
     x, y, _ = rotation @ np.array(audience.front)
     return float(np.degrees(np.arctan2(x, -y))) if np.hypot(x, y) > 1e-6 else 0.0
 
 
 def assembled(outcome: Outcome, mm: tuple[float, float], *, apart: bool = False) -> Drawing:
-    """The prop as it stands;
+    """The prop as it stands.
 
     Parameters
     ----------
-    apart : bool
-        Pulled apart, with the numbers of its pieces.
     mm : tuple[float, float]
         Width and height on paper.
+    apart : bool
+        Whether it is pulled apart, with the numbers of its pieces.
     """
     rotation = outcome.plan.tilt.rotation
     pulls = _APART * longest_side(outcome) * pulled_apart(outcome) if apart else np.zeros((len(outcome.pieces), 3))
@@ -63,7 +64,7 @@ def assembled(outcome: Outcome, mm: tuple[float, float], *, apart: bool = False)
 
 
 def seated(piece: Piece, mm: tuple[float, float]) -> tuple[Drawing, Drawing]:
-    """A piece in its seat, from before and above, and from below, where what lies on the bed is dotted."""
+    """A piece in its seat: from the front and above, and from below, where what lies on the bed is dotted."""
     corners = piece.solid.vertices @ piece.seat.rotation.T
     solid = piece.solid
     low = corners[:, 2] <= corners[:, 2].min() + _ON_THE_BED
@@ -73,7 +74,7 @@ def seated(piece: Piece, mm: tuple[float, float]) -> tuple[Drawing, Drawing]:
 
 
 def step(outcome: Outcome, move: DryMove, mm: tuple[float, float]) -> Drawing:
-    """Some pieces on their way on to others; the faces that they meet at are hatched."""
+    """Some pieces on their way to others. The faces where they meet are hatched."""
     rotation = outcome.plan.tilt.rotation
     along = np.array(move.along)
     out = -_OUT * longest_side(outcome) * along
@@ -100,7 +101,7 @@ def _sized(
 
 
 def bed(printer: Printer, laid: Sequence[tuple[str, Laid]], mm: tuple[float, float]) -> Drawing:
-    """A bed from above with what lies on it.
+    """A bed from above, with what lies on it.
 
     Parameters
     ----------

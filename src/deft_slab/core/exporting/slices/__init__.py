@@ -1,1 +1,1 @@
-"""Beds as the layers that a printer lays down: pictures, and polygons in a 3MF."""
+"""Beds as the layers that a printer makes: as pictures, and as polygons in a 3MF."""

@@ -1,4 +1,4 @@
-"""Filling the picture of a layer, compiled."""
+"""The compiled loop that fills the picture of a layer."""
 
 import math
 
@@ -8,12 +8,18 @@ import numpy as np
 
 @numba.njit(cache=True, nogil=True)
 def passed(points, first, last, n, pixel, rows):
-    """(the point after one of a closed line, their heights in rows, the first row between them, that after the last).
+    """The next edge of a closed line and the rows that it passes.
 
     Parameters
     ----------
     first, last
-        Where the points of the line begin, and end.
+        The range of the line's points.
+
+    Returns
+    -------
+    tuple
+        The number of the next point, the heights of both points in rows, the first row between them, and the row
+        after the last.
     """
     after = n + 1 if n + 1 < last else first
     ya, yb = points[n, 1] / pixel - 0.5, points[after, 1] / pixel - 0.5
@@ -22,15 +28,20 @@ def passed(points, first, last, n, pixel, rows):
 
 @numba.njit(cache=True, nogil=True)
 def filled(points, start, pixel, columns, rows):
-    """((rows, ceil(columns / 8)) uint8, eight pixels to a byte, the left one its highest bit; how many are set): those
-    whose middles closed lines wind around, by the rule that is not zero. The first row is the one at the back.
+    """Fill closed lines by the non-zero winding rule. A pixel is set if its middle is inside. The first row is at
+    the back.
 
     Parameters
     ----------
     points : (n, 2), mm
     start : (lines + 1,)
     pixel : mm
-        Across.
+        The width of a pixel.
+
+    Returns
+    -------
+    tuple of ((rows, ceil(columns / 8)) uint8, int)
+        Eight pixels to a byte, the left one in its highest bit; and the number of pixels that are set.
     """
     first = np.zeros(rows + 1, np.int64)
     for line in range(len(start) - 1):
@@ -71,10 +82,12 @@ def filled(points, start, pixel, columns, rows):
 
 @numba.njit(cache=True, nogil=True)
 def set_bits(line, low, high):
-    """Parameters
+    """Set the pixels of a row from low on, up to the one before high.
+
+    Parameters
     ----------
     line : (bytes,)
-        Of one row; sets the pixels from low on, up to the one before high.
+        The bytes of one row.
     """
     while low < high and low % 8:
         line[low // 8] |= 128 >> (low % 8)

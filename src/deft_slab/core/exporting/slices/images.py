@@ -1,4 +1,6 @@
-"""The layers of a bed as pictures, in a ZIP: one PNG a layer, black and white, a pixel for each of the printer's."""
+"""The layers of a bed as pictures in a ZIP: one black and white PNG for each layer, with a pixel for each of the
+printer's.
+"""
 
 from __future__ import annotations
 
@@ -36,20 +38,23 @@ _RULE = 0.5
 
 
 def picture_size(printer: Printer) -> tuple[int, int]:
-    """(columns, rows) of the whole plate, at the width of the printer's pixels."""
+    """Columns and rows of the whole plate, at the width of the printer's pixels."""
     return int(printer.bed_x / printer.line_width + 1e-6), int(printer.bed_y / printer.line_width + 1e-6)
 
 
 def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], job: Job = QUIET) -> list[float]:
-    """Writes the pictures of all layers, and "layers.json", which says what they are of, into a file that is open for
-    reading and writing; then reads all of them again.
+    """Write the pictures of all layers, and "layers.json", which describes them, into a file that is open for
+    reading and writing. Then read them all again.
 
-    Returns the area of each layer, mm2, as its pixels have it.
+    Returns
+    -------
+    list of float
+        The area of each layer in mm², computed from its pixels.
 
     Raises
     ------
     SaveFailed
-        A picture does not read as the layer that it is of.
+        A picture does not read back as its layer.
     Cancelled
         The job is no longer wanted.
     """
@@ -87,7 +92,7 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
 
 
 def name_of(number: int) -> str:
-    """Of the picture of a layer, by its number from 0 on."""
+    """The name of a layer's picture; layers are numbered from 0."""
     return f"{number + 1:05d}.png"
 
 
@@ -104,8 +109,8 @@ def _put(archive: zipfile.ZipFile, name: str, content: bytes) -> None:
 
 
 def png_of(bits: Bytes, columns: int) -> bytes:
-    """A picture of two colours as a PNG (ISO/IEC 15948: grey, one bit a pixel, rows unfiltered). The usual library
-    makes a byte of each pixel first, which takes eight times as long (measured).
+    """A picture in two colours as a PNG (ISO/IEC 15948: grey, one bit per pixel, rows unfiltered). The usual library
+    first makes a byte of each pixel, which takes eight times as long (measured).
 
     Parameters
     ----------
@@ -121,7 +126,7 @@ def png_of(bits: Bytes, columns: int) -> bytes:
 
 
 def _counted(content: bytes) -> int:
-    """The white pixels of a picture, as another reader has it."""
+    """The number of white pixels of a picture, read by another library."""
     from PIL import Image
 
     with Image.open(io.BytesIO(content)) as picture:
@@ -129,7 +134,7 @@ def _counted(content: bytes) -> int:
 
 
 def _ahead(of: Callable[[A], B], given: Iterable[A]) -> Iterator[B]:
-    """``of`` of each, in order, on all cores, but never for many more than are taken."""
+    """Apply ``of`` to each item on all cores and in order, computing only a few results in advance."""
     waiting: deque[Future[B]] = deque()
     with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
         for one in given:

@@ -1,4 +1,4 @@
-"""The layers of all that lies on a bed, from below, one at a time."""
+"""The layers of everything that lies on a bed, from the bottom up, one at a time."""
 
 from __future__ import annotations
 
@@ -22,13 +22,16 @@ _OVER = 1e-3
 
 @dataclass(frozen=True, eq=False)
 class Layer:
-    """Attributes
+    """A layer.
+
+    Attributes
     ----------
-    points : (k, 2) float64, mm, on the bed
-    start : (lines + 1,) int64
-        Where the points of each closed line begin, solid on its left.
     bottom, top : float
-        mm over the bed; middle : where it is looked at.
+        Heights over the bed, in mm. The section is taken at ``middle``.
+    points : (k, 2) float64, mm, on the bed
+        The points of all closed lines.
+    start : (lines + 1,) int64
+        Where each closed line begins. Its solid side is on the left.
     """
 
     number: int
@@ -39,12 +42,12 @@ class Layer:
 
     @property
     def area(self) -> float:
-        """mm2, where lines do not overlap."""
+        """The area in mm², if the lines do not overlap."""
         return self._sum(lambda a, b: 0.5 * (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]))
 
     @property
     def around(self) -> float:
-        """mm, of all lines."""
+        """The length of all lines, in mm."""
         return self._sum(lambda a, b: np.asarray(np.linalg.norm(b - a, axis=1)))
 
     def _sum(self, of: Callable[[Floats, Floats], Floats]) -> float:
@@ -60,9 +63,9 @@ class Stack:
     Attributes
     ----------
     slicers : tuple[Slicer, ...]
-        Of each, in the frame of the bed.
+        One for each body, in the frame of the bed.
     thickness : float, mm
-        Of a layer.
+        The thickness of a layer.
     """
 
     slicers: tuple[Slicer, ...]
@@ -70,17 +73,17 @@ class Stack:
 
     @cached_property
     def levels(self) -> Levels:
-        """From the bed up to the highest point."""
+        """The layers' heights, from the bed up to the highest point."""
         return Levels(0.0, self.thickness, max(float(one.vertices[:, 2].max()) for one in self.slicers))
 
     def layers(self) -> Iterator[Layer]:
-        """Bottom to top; memory does not grow with their number."""
+        """Yield the layers from the bottom up. The memory needed does not grow with their number."""
         walks = [_each(one.runs(self.levels.middles)) for one in self.slicers]
         for number in range(self.levels.count):
             yield self._of_lines(number, [line for walk in walks for line in next(walk)])
 
     def layer(self, number: int) -> Layer:
-        """One of them, from 0 on; the highest one for a number beyond it."""
+        """A layer by its number, from 0 on; the highest layer for a larger number."""
         number = min(number, self.levels.count - 1)
         z = float(self.levels.middles[number])
         return self._of_lines(number, [line for one in self.slicers for line in next(_each(iter([one.at(z)])))])
@@ -93,26 +96,26 @@ class Stack:
 
 
 def _each(runs: Iterator[Sections]) -> Iterator[list[Floats]]:
-    """The closed lines of one layer after the other."""
+    """Yield the closed lines of one layer after another."""
     for run in runs:
         for layer in range(len(run)):
             yield [line for line in run.lines(layer) if len(line) > 2]
 
 
 def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> Stack:
-    """What lies on a bed, in layers of the usual height.
+    """The bodies on a bed, with layers of the usual thickness.
 
     Parameters
     ----------
     own : Sequence[Laid]
-        Of that bed.
+        What lies on that bed.
 
     Raises
     ------
     OpenSurface
-        A piece has no layers, as its surface is open.
+        A piece has no layers, because its surface is open.
     BadPlan
-        One sticks out of the bed, and its layers would be cut off.
+        A piece extends beyond the bed, and its layers would be cut off.
     """
     slicers, room = [], np.array([printer.bed_x, printer.bed_y, printer.height])
     for one in own:

@@ -1,4 +1,4 @@
-"""The layers of a bed as polygons in a 3MF (3MF Slice Extension 1.0.2), beside the surfaces that they are of."""
+"""The layers of a bed as polygons in a 3MF (3MF Slice Extension 1.0.2), beside the surfaces they come from."""
 
 from __future__ import annotations
 
@@ -25,14 +25,14 @@ _DIGITS = 6
 
 
 def sliced_bytes(stack: Stack, names: list[str], title: str, about: str, job: Job = QUIET) -> bytes:
-    """A 3MF of what lies on a bed, each body where it lies and with its slices, read again before it is given.
+    """A 3MF of everything on a bed, each body in its place with its slices. It is read back before it is returned.
 
     Parameters
     ----------
     names : list[str]
         Of the bodies of the stack.
     about : str
-        What is said in its description.
+        Its description.
 
     Raises
     ------
@@ -70,7 +70,7 @@ def sliced_bytes(stack: Stack, names: list[str], title: str, about: str, job: Jo
 
 
 def _add_layers(own: Any, stack: Stack, name: str, job: Job) -> list[tuple[float, float]]:
-    """Adds the layers of a body; returns (area mm2, outline mm) of each."""
+    """Add the layers of a body. Returns the area (mm²) and the outline length (mm) of each."""
     found, count = [], stack.levels.count
     for layer in stack.layers():
         job.step(layer.number / count, tr("Slicing {name}", name=name))
@@ -80,7 +80,7 @@ def _add_layers(own: Any, stack: Stack, name: str, job: Job) -> list[tuple[float
 
 
 def _add_slice(one: Any, layer: Layer) -> None:
-    """The library's own setters make a Python object of each corner."""
+    """Add a slice without the library's own setters, which make a Python object of each corner."""
     library, points = one._wrapper.lib, layer.points.astype("<f4")
     if not len(points):
         return
@@ -97,8 +97,13 @@ def _add_slice(one: Any, layer: Layer) -> None:
 
 
 def slices_in(content: bytes) -> Iterator[list[tuple[float, float]]]:
-    """For each body of a 3MF its slices, bottom to top: (mm, where it ends; mm2, its area), read by the library in its
-    strict mode. Raises SaveFailed.
+    """For each body of a 3MF, its slices from the bottom up: the height in mm where each ends, and its area in mm².
+    The library reads them in its strict mode.
+
+    Raises
+    ------
+    SaveFailed
+        The library refuses them.
     """
     model, reader = strict_reader()
     try:
@@ -126,14 +131,17 @@ def _slice(one: Any) -> tuple[float, float]:
 
 
 def _compare(name: str, found: list[tuple[float, float]], wanted: list[tuple[float, float]], off: float) -> None:
-    """Parameters
+    """Compare the slices of a body that were read back with those that were written.
+
+    Parameters
     ----------
     off : float, mm
-        By which each coordinate may read otherwise.
+        By how much each coordinate may differ.
 
     Raises
     ------
     SaveFailed
+        A slice differs.
     """
     if len(found) != len(wanted):
         raise SaveFailed(
