@@ -107,7 +107,7 @@ def test_the_language_is_looked_for_where_it_is_everywhere(habit, worn, language
 def test_what_means_several_things_is_told_apart(habit):
     habit(LANGUAGE="de")
     assert translate.tr_in("a menu", "File") == "Datei"
-    assert translate.tr("File") == "Feile"
+    assert translate.tr("File") == "File"
     assert translate.tr_in("a cut", "Sheet") != translate.tr("Sheet")
     assert translate.tr("no such text at all") == "no such text at all"
     assert translate.tr("") == ""

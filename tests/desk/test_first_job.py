@@ -65,9 +65,9 @@ def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     led.says("First job, 2 of 7: Size")
     led.take("Keep this size")
     led.says("best by what matters here")
-    led.take("Seat it so")
+    led.take("Seat it this way")
     led.says("The least support of all ways found")
-    led.take("Part it so")
+    led.take("Part it this way")
     led.says("First job, 5 of 7: Join")
     assert len(desk.state.pieces) > 1
     led.take("Propose joins")
@@ -235,7 +235,7 @@ def test_what_is_too_large_is_led_to_more_pieces_and_its_beds_are_not_written(le
     led.says("It takes 4 pieces at least to fit the printer, and 3 are looked for.")
     led.take("Look for up to 6 pieces")
     assert desk.state.ways.wishes.must_fit
-    led.take("Part it so")
+    led.take("Part it this way")
     led.says("5 of 7: Join")
     assert all(piece.fit.fits for piece in desk.state.pieces)
     assert len(desk.state.pieces) >= 4

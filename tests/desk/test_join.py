@@ -60,8 +60,8 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     state, panel = halves.state, halves.window.panels["Join"].contacts
     assert "no join yet" in halves.read(panel)
     # the beam lies turned over on its cut face, and the post stands on its foot
-    assert "lies on this face, 1 " in words(panel) or "facing up, 1 " in words(panel)
-    assert "goes down on to" in words(panel)
+    assert "lies on this face, piece 1 " in words(panel) or "has this face up, piece 1 " in words(panel)
+    assert "moves down onto" in words(panel)
     halves.click(panel.propose_all)
     settled(halves)
     assert state.history.undo_text == "propose joins"

@@ -97,9 +97,10 @@ def hollow(command: argparse.ArgumentParser) -> None:
     common(command)
     overhang(command)
     stands(command)
-    command.add_argument("--wall", type=number, required=True, metavar="MM", help=tr("wall that stays"))
+    command.add_argument("--wall", type=number, required=True, metavar="MM", help=tr("thickness of the wall that "
+                                                                                     "stays"))
     command.add_argument("--hollow-fineness", type=number, metavar="MM",
-                         help=tr("to within which (a quarter of the wall)"))
+                         help=tr("accuracy of the inner surface (a quarter of the wall)"))
     command.add_argument("--solid-below", type=number, default=0.0, metavar="MM",
                          help=tr("stays solid up to this height over the bed (0)"))
     command.add_argument(
@@ -188,11 +189,11 @@ def printer(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "--port", type=int, default=0, metavar="N", help=tr("on this machine; 0: any that is free (0)")
     )
-    token(command, tr("access token that is asked for (a random one, which is printed)"))
+    token(command, tr("access token that clients must send (a random one, which is printed)"))
     command.add_argument("--folder", type=Path, metavar="DIR", help=tr("a folder that it watches besides"))
     command.add_argument("--keep", type=Path, metavar="DIR", help=tr("where it keeps its jobs (in the user's folder)"))
     command.add_argument("--speed", type=number, default=1.0, metavar="X",
-                         help=tr("how often faster than real its clock goes (1)"))
+                         help=tr("clock speed, as a multiple of real time (1)"))
     command.add_argument("--loaded", type=number, metavar="G", help=tr("material in it (1000 g, or what was left)"))
     told(command)
 

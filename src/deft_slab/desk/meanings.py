@@ -70,7 +70,7 @@ MEANINGS: dict[str, Meaning] = {
     ),
     "on the piece": Meaning(
         _SUPPORT,
-        tr("Support that stands on the piece itself, and marks it twice."),
+        tr("Support that stands on the piece itself, and so marks it at both ends."),
         tr("The part of the support volume whose columns end on a surface of the same piece."),
     ),
     "hard to reach": Meaning(
@@ -338,7 +338,7 @@ def as_markdown() -> str:
         "program's own table; [how it works](how-it-works.md) says more.", "",
         "Lengths are mm, areas mm² (cm² from 100 mm²), volumes mm³ (shown as cm³), angles degrees, times h:mm. ≈ "
         "stands "
-        "before what comes from a stand-in of few triangles while something is dragged.", "",
+        "before what comes from a draft mesh of few triangles while something is dragged.", "",
     ]
     for group in dict.fromkeys(one.group for one in MEANINGS.values()):
         lines += [f"## {group}", "", "| figure | what it means | how it is computed |", "|---|---|---|"]

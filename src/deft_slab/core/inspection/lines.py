@@ -355,10 +355,11 @@ def _thin(checked: Inspection, one: ThinWall) -> Line:
 
 
 def _groove(one: Groove, printer: Printer) -> Line:
-    return Line("groove", "left" if one.left else "look", tr("Groove that no file enters"),
-                tr("{length} of seam, for a file {file} across", length=text.mm(one.length),
+    return Line("groove", "left" if one.left else "look", tr("Groove too narrow to sand"),
+                tr("{length} of seam, for a sanding tool {file} across", length=text.mm(one.length),
                    file=text.given(printer.file)),
-                tr("What is glued there keeps its step. Sand it before gluing, take a finer file, or move the cut."),
+                tr("The step that gluing leaves there will stay. Sand it before gluing, use a narrower tool, or "
+                   "move the cut."),
                 found=one)
 
 

@@ -91,7 +91,7 @@ def all_made(
     Cancelled
         The job is no longer wanted.
     """
-    return for_each(partial(_made_of, ground, plan), options, tr("Making the best cuts on the stand-in"), job, spread)
+    return for_each(partial(_made_of, ground, plan), options, tr("Making the best cuts on the draft mesh"), job, spread)
 
 
 def _made_of(ground: SearchPieces, plan: Plan, option: Option) -> Draft | None:

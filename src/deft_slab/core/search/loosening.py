@@ -71,8 +71,8 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
         said.append(tr("it falls in {count} bodies that do not touch, and each counts as a piece: on Size, leave out "
                        "stray specks, or take bodies on their own", count=loose))
     if not said:
-        return tr("No cut was found that leaves pieces as large, or as few, as wished.")
-    return tr("No way is as wished: {list}.", list="; ".join(said))
+        return tr("No cut was found that leaves pieces as large, or as few, as your limits ask for.")
+    return tr("Nothing meets your limits: {list}.", list="; ".join(said))
 
 
 def in_vain_of(best: Way, stands: Way) -> str:

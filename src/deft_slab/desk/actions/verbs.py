@@ -175,7 +175,7 @@ class Verbs(QObject):
             return True
         lost = tr("changes that are not saved") if history.dirty else tr("steps taken back that were never saved")
         answer = QMessageBox.question(
-            self.window, tr("Unsaved changes"), plain(tr("“{title}” has {lost}. Leave them?",
+            self.window, tr("Unsaved changes"), plain(tr("“{title}” has {lost}. Discard them?",
                                                          title=self.state.project.title, lost=lost)),
             QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )

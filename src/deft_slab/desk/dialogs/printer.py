@@ -41,39 +41,40 @@ _LENGTHS = (
     ("clearance", tr("Clearance"), "mm", 0, 5, 2, tr("Gap on each side between a key and its socket.")),
     (
         "slope",
-        tr("Layers aslant"),
+        tr("Slant of the layers"),
         "°",
         0,
         80,
         0,
-        tr("Between its layers and an endless bed: 45 on most belts; else 0."),
+        tr("The angle between the layers and an endless bed: 45 on most belts, 0 on all other printers."),
     ),
 )
 _COSTS = (
     ("support_density", tr("Plastic in support"), "%", 0.1, 100, 0, tr("Share of the support volume that is plastic.")),
-    ("material_density", tr("Material weighs"), "g/cm³", 0.1, 25, 2, tr("Density of the material.")),
+    ("material_density", tr("Material density"), "g/cm³", 0.1, 25, 2, tr("The weight of 1 cm³ of the material.")),
     ("material_price", tr("Price of 1 kg"), "", 0, 1e5, 2, tr("In your own currency.")),
     ("hour_price", tr("Price of an hour"), "", 0, 1e4, 2, tr("Power and wear, in your own currency.")),
     (
         "shrinkage",
-        tr("Shrinks by"),
+        tr("Shrinkage"),
         "%",
         0,
         10,
         2,
-        tr("Files are made larger by it, so that parts fit when cold."),
+        tr("Files are made larger by this, so that parts have the right size when cold."),
     ),
-    ("failed_share", tr("Prints that fail"), "%", 0, 1000, 0, tr("Share of the cost that is added for them.")),
+    ("failed_share", tr("Failed prints"), "%", 0, 1000, 0, tr("Share of the cost that is added for failed "
+                                                                 "prints.")),
 )
 """What figures of material and cost are made from."""
 _TIMES = {
     "filament": (
         ("speed", tr("Speed"), "mm/s", 0.1, 2000, 0, tr("Along the path, for the estimate of hours.")),
-        ("wall_lines", tr("Lines of a wall"), "", 1, 50, 0, tr("How many lines thick the walls are.")),
+        ("wall_lines", tr("Lines per wall"), "", 1, 50, 0, tr("How many lines thick the walls are.")),
         ("infill", tr("Infill"), "%", 0, 100, 0, tr("Share of what is within the walls that is filled.")),
         (
             "layer_seconds",
-            tr("Lost at each layer"),
+            tr("Time between layers"),
             "s",
             0,
             600,
@@ -83,48 +84,53 @@ _TIMES = {
     ),
     "resin": (
         ("bottom_layers", tr("Bottom layers"), "", 0, 100, 0, tr("The first ones, which are exposed longer.")),
-        ("bottom_seconds", tr("A bottom layer takes"), "s", 0, 600, 1, tr("Exposure and lift of each bottom layer.")),
+        ("bottom_seconds", tr("Time per bottom layer"), "s", 0, 600, 1, tr("Exposure and lift of each bottom layer.")),
         ("exposure_seconds", tr("Exposure"), "s", 0, 600, 2, tr("Of each other layer.")),
         ("lift_seconds", tr("Lift"), "s", 0, 600, 2, tr("Moving up and down again after each layer.")),
     ),
 }
 """What the estimate of hours is made from, by the kind of printer."""
 _LIMITS = (
-    ("least_island", tr("Islands from"), "mm²", 0, 1e6, 3, tr("Islands that never grow to this are listed apart.")),
-    ("most_cup", tr("Cups up to"), "mm²", 0, 1e6, 0, tr("A larger cup fails: each mm² can pull 0.1 N at the film.")),
-    ("cup_depth", tr("Cup depth from"), "mm", 0, 1000, 2,
-     tr("Deep, on the whole: the film follows into a flatter one.")),
-    ("least_void", tr("Trapped from"), "mm³", 0, 1e9, 0, tr("A smaller void that is closed for good is listed apart.")),
+    ("least_island", tr("Smallest island"), "mm²", 0, 1e6, 3, tr("Islands that never grow to this size are listed "
+                                                              "separately.")),
+    ("most_cup", tr("Largest cup"), "mm²", 0, 1e6, 0, tr("A larger cup counts as failed: each mm² can pull at the "
+                                                        "film with 0.1 N.")),
+    ("cup_depth", tr("Smallest cup depth"), "mm", 0, 1000, 2,
+     tr("The mean depth. The film follows into a flatter cup, which then does not pull.")),
+    ("least_void", tr("Smallest trapped void"), "mm³", 0, 1e9, 0, tr("A smaller void without an opening is listed "
+                                                            "separately.")),
     (
         "most_jump",
-        tr("Jumps up to"),
+        tr("Largest jump"),
         "mm²",
         0,
         1e6,
         0,
-        tr("So much more to peel off than the layer before is a jump."),
+        tr("A layer counts as a jump if it has this much more to peel off the film than the layer before."),
     ),
     (
         "least_neck",
-        tr("Necks from"),
+        tr("Smallest neck"),
         "%",
         0,
         100,
         1,
-        tr("A layer below, of the largest one above, is a neck if it is less."),
+        tr("A layer counts as a neck if its area is a smaller share of the largest layer above it."),
     ),
-    ("most_slender", tr("Tall up to"), "", 0, 1e4, 1, tr("Times as tall as its foot is wide; more is tall and thin.")),
+    ("most_slender", tr("Slenderness limit"), "", 0, 1e4, 1,
+     tr("How many times taller than its foot is wide a piece may be before it counts as tall and thin.")),
     ("thin_resin", tr("Thin resin walls"), "mm", 0, 10, 2,
-     tr("Walls of resin that are thinner are listed: they warp, or break when support comes off.")),
-    ("file", tr("File"), "mm", 0.1, 100, 1, tr("Across: what seams are sanded with; where it cannot get is listed.")),
+     tr("Thinner resin walls are listed: they warp, or break when the support is removed.")),
+    ("file", tr("Narrowest sanding tool"), "mm", 0.1, 100, 1,
+     tr("The width of the file or stick that seams are sanded with. Places that it cannot reach are listed.")),
     (
         "least_tip",
-        tr("Tips from"),
+        tr("Smallest tipping angle"),
         "°",
         0,
         90,
         0,
-        tr("A piece that tips at less does not sit flat in what was checked."),
+        tr("A piece that tips over at a smaller angle does not count as sitting flat."),
     ),
 )
 """From what on a check finds fault."""

@@ -40,8 +40,8 @@ class SheetDialog(QDialog):
         self._area.setWidget(self._picture)
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.back = button(tr("Page before"), tr("The page before (Page up)."), partial(self._leaf, -1))
-        self.on = button(tr("Next page"), tr("The next page (Page down)."), partial(self._leaf, 1))
+        self.back = button(tr("Previous page"), tr("The previous page (Page Up)."), partial(self._leaf, -1))
+        self.on = button(tr("Next page"), tr("The next page (Page Down)."), partial(self._leaf, 1))
         self._where = label("", "faint")
         papers = QButtonGroup(self)
         self.papers = {}

@@ -164,7 +164,7 @@ def on_tilt(state: DeskState) -> Proposal:
         kind += tr(", best by what matters here")
     return Proposal(
         tr("{kind}: {gains}.", kind=kind, gains=", ".join(_gains(piece, best))),
-        tr("Seat it so"),
+        tr("Seat it this way"),
         lambda: seating.take(tr("take a proposed seat"), best.seat.tilt, best.seat.lift), tr("Leave it as it sits"),
     )
 
@@ -227,7 +227,7 @@ def _way(state: DeskState, best: WayShown) -> Proposal:
                   "what it needs whole, and {length} of seam in sight. The least support of all ways found that "
                   "fit.{looking}", pieces=best.pieces, flat=best.flat, volume=volume, left=left, length=length,
                   looking=looking)
-    return Proposal(says, tr("Part it so"), lambda: state.ways.take(best), tr("Leave it whole"))
+    return Proposal(says, tr("Part it this way"), lambda: state.ways.take(best), tr("Leave it whole"))
 
 
 def _best_way(found: WaysFound | None) -> WayShown | None:

@@ -129,7 +129,7 @@ class Opening:
         desk.evaluate()
         desk.jobs.submit(
             "ready", MakeReady(desk.plan), done=lambda _: None, failed=lambda _: None,
-            label=tr("Making a lighter stand-in of the model"),
+            label=tr("Making the draft mesh of the model"),
         )
         return True
 

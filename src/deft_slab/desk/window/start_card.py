@@ -56,7 +56,7 @@ class Beginning(QFrame):
         self._recent = QWidget()
         lately = QVBoxLayout(self._recent)
         lately.setContentsMargins(0, 0, 0, 0)
-        lately.addWidget(label(tr("Opened lately"), "head"))
+        lately.addWidget(label(tr("Recently opened"), "head"))
         self._tiles: QHBoxLayout = row(spacing=8)
         lately.addLayout(self._tiles)
         column.addWidget(self._recent)

@@ -87,7 +87,7 @@ class PiecesPanel(Panel):
             about + text.percent(totals.support_volume_mm3 / before, 1) if before > 0 else "–"
         )
         self._about.setText(
-            tr("≈ while you drag: from a lighter stand-in of the model; exact when you let go.") if about else ""
+            tr("≈ while you drag: from a draft mesh of few triangles; exact when you let go.") if about else ""
         )
         self._about.setVisible(bool(about))
 

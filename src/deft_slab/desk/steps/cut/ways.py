@@ -73,7 +73,7 @@ class WayRow(ListedRow):
             good=way.all_flat and way.all_fit, chosen=False, keep=keep,
         )
         self.way, self._point = way, point
-        names = "; ".join(way.names) if way.names else tr("Only known from the stand-in so far")
+        names = "; ".join(way.names) if way.names else tr("Only known from the draft mesh so far")
         self.setToolTip(tr("{names}.\nClick to part it so.", names=names))
 
     def show_place(self, number: str, *, chosen: bool) -> None:

@@ -37,7 +37,7 @@ def way_words(along: Floats) -> str:
     """
     straight = float(np.abs(along).max()) > math.cos(math.radians(2.0))
     way = _TOWARDS[side_along(along, 1)]
-    return way if straight else tr("slanting {way}", way=way)
+    return way if straight else tr("diagonally {way}", way=way)
 
 
 def glued(joining: Joining, contact: int) -> float:
@@ -214,7 +214,7 @@ class DryFitPanel(Panel):
         numbers = {n: self._state.pieces[n].number for n in (*move.pieces, *move.onto)}
         moving, onto = (", ".join(str(numbers[n]) for n in own) for own in (move.pieces, move.onto))
         along = self._state.plan.tilt.rotation @ np.array(move.along)
-        return tr_many("{moving} goes {way} on to {onto}", "{moving} go {way} on to {onto}", len(move.pieces),
+        return tr_many("{moving} moves {way} onto {onto}", "{moving} move {way} onto {onto}", len(move.pieces),
                        moving=moving,
                        way=way_words(along), onto=onto)
 

@@ -39,8 +39,8 @@ class ShortList(QScrollArea):
         self.setWidget(inside)
 
 
-_LIES = {"down": tr("lies on this face"), "up": tr("has it facing up"), "sideways": tr("has it upright"),
-         "under": tr("has it facing down")}
+_LIES = {"down": tr("lies on this face"), "up": tr("has this face up"), "sideways": tr("has this face upright"),
+         "under": tr("has this face over the bed")}
 
 
 def how_they_sit(state: DeskState, contact: ContactFound) -> str:
@@ -51,6 +51,7 @@ def how_they_sit(state: DeskState, contact: ContactFound) -> str:
     stances = (ContactPose.of(first, place, out), ContactPose.of(second, place + kerf * out, -out))
     sits = [f"{piece.number} {_LIES[one.lies]}" for piece, one in zip((first, second), stances, strict=True)]
     way = way_words(state.plan.tilt.rotation @ np.array(contact.way_in))
-    return tr("{sits}, {sits2}. {number} goes {way} on to {number2}.", sits=sits[0], sits2=sits[1],
-              number=second.number,
-              way=way, number2=first.number)
+    return tr(
+        "Piece {sits}, piece {sits2}. Piece {number} moves {way} onto piece {number2}.", sits=sits[0], sits2=sits[1],
+        number=second.number, way=way, number2=first.number,
+    )
