@@ -25,8 +25,13 @@ _STEPS = np.array([[x, y, z] for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-
 
 
 def two_sided(solid: Solid) -> tuple[Floats, Ints]:
-    """Vertices and triangles of a closed solid with exactly two facets at each edge: where surfaces touch along an
-    edge, each gets vertices of its own. An open solid is returned as it is.
+    """Make a closed solid have exactly two facets at each edge: where surfaces touch along an edge, each gets
+    vertices of its own. An open solid is returned as it is.
+
+    Returns
+    -------
+    (n, 3) float64 mm, (m, 3) int
+        Vertices and triangles.
     """
     if solid.closed and solid.defects.pinched:
         vertices, triangles = unpinched(solid.vertices, solid.triangles)

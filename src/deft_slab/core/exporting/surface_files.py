@@ -41,7 +41,13 @@ def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floa
 
 
 def surface_bytes(vertices: Floats, triangles: AnyInts, ending: str, title: str, *, closed: bool) -> bytes:
-    """A surface in one of the plain formats. Raises as ``in_file``."""
+    """A surface in one of the plain formats. Raises as ``in_file``.
+
+    Parameters
+    ----------
+    vertices : (n, 3) float64, mm
+    triangles : (m, 3) int
+    """
     corners, triangles = in_file(vertices, triangles, closed=closed)
     if ending == "stl":
         return _stl(corners, triangles, title)

@@ -68,6 +68,7 @@ def grid_of(vertices: Floats, side: float) -> tuple[float, float, int, int]:
 
     Parameters
     ----------
+    vertices : (n, 3) float64, mm
     side : float
         The side of a cell.
 

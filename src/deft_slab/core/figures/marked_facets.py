@@ -50,7 +50,7 @@ class Marked:
         return np.asarray(sum(mask.astype(np.uint8) << bit for bit, mask in enumerate(self._masks)), np.uint8)
 
     def picked(self, facets: Ints) -> Marked:
-        """The marks of some facets, given their numbers."""
+        """The marks of some facets, given their numbers (k,)."""
         return Marked(*(mask[facets] for mask in self._masks))
 
     def of(self, origin: Ints32) -> Marked:

@@ -109,6 +109,8 @@ def seat(
 
     Parameters
     ----------
+    rotation : (3, 3) float64
+        From the model frame to the bed.
     rule : tuple[float, float]
         From ``hard_rule`` or ``soft_rule``.
     lift : float, mm

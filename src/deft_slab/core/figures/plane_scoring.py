@@ -140,7 +140,7 @@ class Poses:
     edges: Ints32
 
     def picked(self, numbers: Ints) -> Poses:
-        """Some of the poses, given their numbers."""
+        """Some of the poses, given their numbers (k,)."""
         starts = [self.start[self.starts[n] : self.starts[n + 1]] for n in numbers]
         parts = [slice(self.hits[n], self.hits[n + 1]) for n in numbers]
         ends, hits = (np.cumsum([0, *sizes]) for sizes in (map(len, starts), (p.stop - p.start for p in parts)))
@@ -152,7 +152,13 @@ class Poses:
 
 
 def posed(solid: Solid, downs: Floats, threshold: float, marks: Marked, cells: int) -> Poses:
-    """Raster a piece with each of some directions down."""
+    """Raster a piece with each of some directions down.
+
+    Parameters
+    ----------
+    downs : (k, 3) float64
+        Unit vectors of the model frame.
+    """
     rotations = downs_to_rotations(downs)
 
     def raster(rotation: Floats) -> tuple[float, Columns, Floats]:

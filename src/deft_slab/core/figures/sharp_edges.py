@@ -157,7 +157,9 @@ def creases(solid: Solid) -> Floats:
 
 
 def nearest_on(segments: Floats, place: Floats) -> tuple[Floats, float]:
-    """The point nearest to a place on any of some segments, and its distance in mm; inf if there are no segments."""
+    """The point (3,) nearest to a place (3,) on any of some segments (k, 2, 3), and its distance in mm; inf if there
+    are no segments.
+    """
     if not len(segments):
         return place, np.inf
     points = _on_each(segments, place)

@@ -144,6 +144,8 @@ def hull_around(solid: Solid, facets: Ints, margin: float) -> manifold3d.Manifol
 
     Parameters
     ----------
+    facets : (k,) int
+        The numbers of the facets.
     margin : float, mm
     """
     corners = solid.vertices[np.unique(solid.triangles[facets])]

@@ -96,6 +96,10 @@ def split_by_plane(
 
     Parameters
     ----------
+    normal : (3,) float64
+        The plane's unit normal.
+    offset : float, mm
+        Its distance from the origin along the normal.
     half : float
         Half the kerf, in mm.
 

@@ -109,7 +109,7 @@ def surface_of(
     Parameters
     ----------
     named : Sequence[tuple[str, Floats, Ints32]]
-        Name, vertices and triangles of each.
+        Name, vertices (n, 3) and triangles (m, 3) of each.
 
     Raises
     ------

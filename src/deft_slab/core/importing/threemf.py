@@ -218,7 +218,9 @@ def _project_in(model: Any) -> Project | None:
 
 
 def mesh_arrays(mesh: Any) -> tuple[Floats, Ints32]:
-    """The vertices and triangles of a mesh object. The library's own getters would make a Python object of each."""
+    """The vertices (n, 3) and triangles (m, 3) of a mesh object. The library's own getters would make a Python
+    object of each.
+    """
     library, check = mesh._wrapper.lib, mesh._wrapper.checkError
     needed = ctypes.c_uint64(0)
     count = mesh.GetVertexCount()

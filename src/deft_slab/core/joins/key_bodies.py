@@ -22,7 +22,7 @@ ROOT = 0.4
 
 
 def profile_of(peg: PegShape, site: Site, axes: Floats) -> KeyProfile | Followed:
-    """The outline of a key about its place, in a frame with the given axes as rows.
+    """The outline of a key about its place, in a frame with the given axes as rows (3, 3).
 
     Raises
     ------
@@ -66,7 +66,7 @@ def rim_of(peg: PegShape, site: Site) -> Floats:
 
 
 def on_site(body: manifold3d.Manifold, site: Site, axes: Floats) -> manifold3d.Manifold:
-    """A body moved from a frame on the contact to the model frame."""
+    """A body moved from a frame on the contact, whose axes are the rows (3, 3), to the model frame."""
     return placed(body, axes.T, site.place)
 
 
@@ -89,9 +89,9 @@ def key_of(peg: PegShape, site: Site, carrier: Which, root: float = ROOT) -> man
 
 
 def lying_key(peg: PegShape, site: Site) -> tuple[manifold3d.Manifold, Floats]:
-    """A key for both sides, and the direction in which it lies on the bed. It has a flat along its length, so that
-    it prints lying and is strong along its length. A key that follows the contact is wide and low, and lies on a
-    tip.
+    """A key for both sides, and the direction (3,) that points down when it lies on the bed. It has a flat along its
+    length, so that it prints lying and is strong along its length. A key that follows the contact is wide and
+    low, and lies on a tip.
 
     Raises
     ------

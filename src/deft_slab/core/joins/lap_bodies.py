@@ -152,6 +152,11 @@ def strip_sides(
 ) -> tuple[list[shapely.LineString], shapely.Geometry]:
     """The sides of a strip, and where it ends: at other cuts, or else at its tips. A shape that is not a strip does
     not have exactly two sides.
+
+    Parameters
+    ----------
+    ends : Callable
+        Whether another cut ends the strip at places (k, 2) of its outline.
     """
     points = _dense(shapely.LineString(ring.coords))[:-1]
     following = np.roll(points, -1, axis=0)

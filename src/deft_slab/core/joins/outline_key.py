@@ -68,7 +68,7 @@ class Followed:
         return np.asarray(grown.exterior.coords)[:-1]
 
     def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
-        """The body between outlines; see ``KeyOutline.body``.
+        """The body between outlines, with further corners (k, 3); see ``KeyOutline.body``.
 
         Raises
         ------

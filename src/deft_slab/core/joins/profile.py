@@ -84,7 +84,7 @@ class KeyProfile:
 
     def body(self, sections: Sequence[tuple[float, float]], more: Floats | None = None) -> manifold3d.Manifold:
         """The hull of outlines, each given as its height z and how far it is moved inward in mm, and of further
-        corners.
+        corners (k, 3).
 
         Raises
         ------

@@ -103,7 +103,9 @@ class CutSubject:
         )
 
     def along(self, normal: Floats) -> CutPlaces:
-        """The figures of ``PLACES`` places that divide the piece evenly along a normal. The result is cached."""
+        """The figures of ``PLACES`` places that divide the piece evenly along a unit normal (3,). The result is
+        cached.
+        """
         key = normal.tobytes()
         if key not in self._along:
             self._along[key] = self.places(normal, self.between(normal, PLACES))
@@ -127,7 +129,7 @@ class CutSubject:
         return posed(self.light, downs, self.subject.threshold, self.subject.light_marks, _POSE_CELLS)
 
     def in_few_poses(self, numbers: Ints) -> CutSubject:
-        """The same piece, considered in some of its poses only."""
+        """The same piece, considered in some of its poses only, given their numbers (k,)."""
         few = replace(self)
         few.__dict__["poses"] = self.poses.picked(numbers)
         return few

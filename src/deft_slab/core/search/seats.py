@@ -56,7 +56,7 @@ def refined(
     Parameters
     ----------
     value : Callable[[MapFigures], Floats]
-        Gives the value of each direction; smaller is better.
+        Gives the value (n,) of each direction; smaller is better.
     starts : int
         How many starts are followed.
     """

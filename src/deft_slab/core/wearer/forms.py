@@ -77,7 +77,7 @@ def _closed(rings: Floats) -> Solid:
 
 
 def ring_length(points: Floats) -> float:
-    """The length of a closed line."""
+    """The length of a closed line through points (n, 3)."""
     return float(np.linalg.norm(np.roll(points, -1, axis=0) - points, axis=1).sum())
 
 
