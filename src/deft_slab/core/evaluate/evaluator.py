@@ -18,10 +18,9 @@ Each stage is cached by the content that it depends on:
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import TypeVar
 
 import numpy as np
 
@@ -54,8 +53,6 @@ from .parting_stages import Cutting, PartingStages
 from .piece import SUBJECT_TRIANGLES, Detail, SearchSubject, lift_of, matched
 from .remarks import about_cuts, about_hollows, about_joins, about_model, piece_names, remarks
 from .seating import Seating, ToSeat, Whole
-
-T = TypeVar("T")
 
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
 
@@ -135,10 +132,6 @@ class Evaluator:
     def _joinery(self) -> Joinery:
         return Joinery(self.kept, self.spread)
 
-    def _once(self, key: Hashable, make: Callable[[], T], triangles: int = 0) -> T:
-        """The cached result for a key; see ``Cache.once``."""
-        return self.kept.once(key, make, triangles)
-
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
         """Make the draft meshes ahead of use. Returns the number of triangles of the one that is used while a handle
         is dragged.
@@ -194,7 +187,8 @@ class Evaluator:
         seams = self._stages.seams(plan, done.cutting, done.exposed, done.marks)
         bare: Sequence[Piece] = ()
         if plan.joins and detail != "quick":
-            bare = self._carried_out(plan.changed(joins=()), printer, "figures", job.silent).pieces
+            # for its base area, which no post changes, so none is routed for it
+            bare = self._carried_out(plan.changed(joins=(), posts=()), printer, "figures", job.silent).pieces
         totals = Totals.of(
             done.pieces, seams.values(), printer, len(joined.contacts), joined.reports.values(), bare, done.scar
         )
@@ -208,7 +202,7 @@ class Evaluator:
             guests=self._rooms(plan, uncut, guests, job) if detail == "whole" else {},
             cuts=reports,
             approximate=detail == "quick",
-            spans=self._once(
+            spans=self.kept.once(
                 ("spans", uncut.key, tuple(plan.factors), plan.tilt), lambda: spans(uncut, plan.tilt.rotation)
             ),
             contacts=tuple(contact.found for contact in joined.contacts),
@@ -345,7 +339,7 @@ class Evaluator:
             With its joins, made for this printer; None: without joins.
         """
         raw, part, wish = self.part_of(plan, number, job.part(0.0, 0.6), printer)
-        light = self._once(
+        light = self.kept.once(
             ("subject", part.key, triangles), lambda: thinned(part.solid, triangles, job.part(0.6, 0.8)), triangles
         )
         full = self._stages.marks(plan, raw, job.part(0.8, 0.9)).of(part.solid.origin)
