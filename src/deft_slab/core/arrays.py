@@ -1,6 +1,6 @@
-"""Types of arrays: one name for each kind of number, in all of the program.
+"""Types of arrays: one name for each kind of number, used in the whole program.
 
-What an array holds, in which shape and unit, is said where it is taken or given.
+The contents, shape and unit of an array are stated by the function that takes or returns it.
 """
 
 from __future__ import annotations
@@ -12,9 +12,9 @@ Floats = NDArray[np.float64]
 Floats32 = NDArray[np.float32]
 Ints = NDArray[np.int64]
 Ints32 = NDArray[np.int32]
-"""As triangles are kept."""
+"""The type of the triangles of surfaces."""
 AnyInts = NDArray[np.integer]
-"""Of whatever width: as libraries give them."""
+"""Integers of any width, as libraries return them."""
 Bools = NDArray[np.bool_]
 Bytes = NDArray[np.uint8]
-"""Pictures, and marks that are summed."""
+"""The type of pictures, and of marks that are added up."""

@@ -10,7 +10,7 @@ from typing import TypeVar
 T = TypeVar("T")
 
 KEPT_TRIANGLES = 6_000_000
-"""Of all that a evaluator keeps; a triangle with what is derived from it takes about 250 bytes."""
+"""The limit for one cache; a triangle with everything derived from it takes about 250 bytes."""
 KEPT_THINGS = 2_000
 
 

@@ -14,13 +14,12 @@ from typing import TYPE_CHECKING, ClassVar, Literal
 import numpy as np
 
 from ..arrays import Floats, Ints32
+from ..document.base import Triple
 from ..document.marks import FoundKind, LeftAlone
 from ..locale.translate import tr
 
 if TYPE_CHECKING:
     from ..printers.profile import Printer
-
-Point = tuple[float, float, float]
 
 ATMOSPHERE = 0.1
 """N/mm2: the most that a cup can pull, about one atmosphere."""
@@ -46,8 +45,8 @@ class Finding:
 
     kind: ClassVar[FoundKind]
     word: ClassVar[str]
-    at: Point
-    place: Point
+    at: Triple
+    place: Triple
     left: bool = field(default=False, kw_only=True)
 
     def is_left_by(self, alone: LeftAlone, factors: Floats) -> bool:

@@ -9,6 +9,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats
+from ..document.base import Triple, triple
 from ..figures.base_area import outline
 from ..figures.overhang import BED_TOLERANCE
 from ..figures.wall_thickness import met_first, thinnest, through
@@ -22,7 +23,7 @@ from ..mesh.union_find import linked
 from ..printers.profile import Printer
 from ..progress import QUIET, Job
 from ..results.outcome import Piece
-from .findings import Inspection, Island, Jump, Neck, Pocket, PocketKind, Point, Steadiness, ThinWall
+from .findings import Inspection, Island, Jump, Neck, Pocket, PocketKind, Steadiness, ThinWall
 
 _ROWS = {"resin": 0.1, "filament": 0.2}
 """mm between the rows by which layers are laid over each other."""
@@ -63,15 +64,10 @@ class _Layered:
         layers = Levels(piece.lift, max(layer, (height - piece.lift) / MOST_LAYERS), height)
         return cls(piece, sits, layers)
 
-    def spot(self, x: float, y: float, z: float) -> tuple[Point, Point]:
+    def spot(self, x: float, y: float, z: float) -> tuple[Triple, Triple]:
         """A place on the bed, and the same place on the model, in mm."""
         at = np.array([x, y, z])
-        return _point(at), _point(self.sits.on_model(at))
-
-
-def _point(values: Floats) -> Point:
-    x, y, z = (float(value) for value in values)
-    return x, y, z
+        return triple(at), triple(self.sits.on_model(at))
 
 
 def checked(
@@ -249,7 +245,7 @@ def _thin(
             touched = bool(cKDTree(tips).query(solid.centroids[own])[0].min() < _BY_A_TIP)
         place = solid.centroids[least]
         at = seated.sits.on_bed(place)
-        found.append(ThinWall(_point(at), _point(place), thinnest(wall[own], solid.areas[own]), float(area[number]),
+        found.append(ThinWall(triple(at), triple(place), thinnest(wall[own], solid.areas[own]), float(area[number]),
                               float(at[2]), touched))
     return tuple(found)
 

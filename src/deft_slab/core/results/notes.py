@@ -1,7 +1,7 @@
-"""What is worth knowing of a plan: each matter has a code, the data that it is told from, and where it is.
+"""What is worth knowing about a plan, as notes with a code, data and a place.
 
-Whoever looks for a matter asks for its code. Sentences are made from code and data by one table, ``WORDS``; nobody
-compares them, for they depend on the language.
+Code that looks for a note compares its code. The table ``WORDS`` makes the sentences from code and data; they are never
+compared, because they depend on the language.
 """
 
 from __future__ import annotations
@@ -10,52 +10,50 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+from ..document.base import Triple
 from ..locale import text
 from ..locale.translate import tr, tr_many
 
-NoteSubject = Literal["file", "model", "cut", "join", "hollow", "fit", "printer", "support", "piece", "recipe"]
 NoteSeverity = Literal["failed", "look"]
-"""Whether something cannot be printed or made as it was asked for, or is only worth a look; as in Check."""
-
-Point = tuple[float, float, float]
+"""Whether something cannot be printed or made as requested, or is only worth a look; as in Check."""
 
 
 @dataclass(frozen=True)
 class Note:
-    """Something worth knowing of a plan.
+    """Something worth knowing about a plan.
 
     Attributes
     ----------
     code : str
-        Which matter it is: a key of ``WORDS``, its subject before the point.
+        A key of ``WORDS``. The part before the point is the subject.
     data : mapping of str
-        What its sentence is made from; lengths in mm, areas in mm2, as the names say.
+        The arguments of the sentence. The names state the units, such as mm and mm2.
     severity : {"failed", "look"}
-        Whether something cannot be made as it was asked for.
+        Whether something cannot be made as requested.
     place : (x, y, z), mm, model frame, or None
-        Where it is; None where it has no place.
+        Where it is; None if it has no place.
     piece : int or None
-        Number of the piece that it is of, from 0 on.
+        The number of the piece that it concerns, from 0 on.
     """
 
     code: str
     data: Mapping[str, Any] = field(default_factory=dict, hash=False)
     severity: NoteSeverity = "look"
-    place: Point | None = None
+    place: Triple | None = None
     piece: int | None = None
 
     @property
     def subject(self) -> str:
-        """What it is about; a ``NoteSubject``."""
+        """What the note is about, such as "model" or "cut": the part of its code before the point."""
         return self.code.partition(".")[0]
 
     @property
     def says(self) -> str:
-        """A sentence for a person."""
+        """The sentence for the user."""
         return WORDS[self.code](**self.data)
 
     def as_json(self) -> dict[str, object]:
-        """For programs: its code, severity, data and place, and the sentence."""
+        """The note for other programs: its code, severity, data and place, and the sentence."""
         return {
             "code": self.code, "severity": self.severity, "says": self.says, "data": dict(self.data),
             "place": None if self.place is None else list(self.place), "piece": self.piece,
@@ -63,7 +61,7 @@ class Note:
 
 
 def _share(value: float) -> str:
-    """In percent, with as many digits as it takes to be more than nothing."""
+    """A share in percent, with two significant digits."""
     return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
 
 
@@ -200,4 +198,4 @@ WORDS: dict[str, Callable[..., str]] = {
         "{n} posts are without a way down beside “{piece}”, and not made.", posts, piece=piece,
     ),
 }
-"""The sentence of each matter, made from its data."""
+"""For each code, the function that makes the sentence from the data."""

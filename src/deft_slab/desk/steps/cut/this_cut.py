@@ -9,6 +9,7 @@ import numpy as np
 from PySide6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ....core.cuts import Cut, StraightCut
+from ....core.document.base import Triple
 from ....core.locale import text
 from ....core.locale.translate import tr
 from ....core.search.results import Limits
@@ -21,7 +22,6 @@ from ...widgets.basics import Panel, button, emptied, label, row
 from ...widgets.number import NumberField
 from ..field_grid import FieldsShown, put_fields
 
-Triple = tuple[float, float, float]
 FACINGS: tuple[tuple[str, Triple, str], ...] = (
     (tr("Level"), (0.0, 0.0, 1.0), tr("an upper and a lower piece")),
     (tr("Left and right"), (1.0, 0.0, 0.0), tr("a left and a right piece")),
