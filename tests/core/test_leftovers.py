@@ -260,7 +260,7 @@ def test_walls_settle_in_a_groove_and_cells_still_fit():
     subject = cut_subject(Evaluator(model), plan, 0, narrow)
     fits, _, _ = settled(subject, cut, limits)
     assert max(fits.x[0], 240 - fits.x[0]) <= 124 + 1e-6
-    with pytest.raises(CutFailed, match="parts nothing"):
+    with pytest.raises(CutFailed, match="cuts nothing"):
         settled(subject, cut.model_copy(update={"x": (300.0,)}), limits)
 
 

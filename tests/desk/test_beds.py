@@ -433,7 +433,7 @@ def test_choices_are_charted_and_taken_by_a_click(block):
     state.do_plan("turn", state.plan.changed(recipe=(state.plan.recipe[0].model_copy(update={"offset": 50.0}),)))
     done(block)
     dots = {dot.name: dot for dot in front.chart.dots}
-    assert set(dots) == {"On the bed now", "As it came", "Level"}
+    assert set(dots) == {"On the bed now", "As opened", "Level"}
     for key, name, plan in state.compared:
         entry = state.entry(plan)
         assert (dots[name].key, dots[name].up, dots[name].sight) == (
@@ -441,11 +441,11 @@ def test_choices_are_charted_and_taken_by_a_click(block):
             entry.work.elapsed,
             entry.totals.seam_in_sight_mm,
         )
-    assert dots["As it came"].sight == 0
-    assert dots["As it came"].best
+    assert dots["As opened"].sight == 0
+    assert dots["As opened"].best
     block.click(front.axes["Cost"])
     assert {dot.name: dot.up for dot in front.chart.dots}["Level"] == state.entry(state.compared[1][2]).work.cost
-    number = [dot.name for dot in front.chart.dots].index("As it came")
+    number = [dot.name for dot in front.chart.dots].index("As opened")
     at = front.chart.place_of(number).toPoint()
     over = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(front.chart.mapToGlobal(at)),
                        Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
@@ -454,7 +454,7 @@ def test_choices_are_charted_and_taken_by_a_click(block):
     QTest.mouseClick(front.chart, Qt.MouseButton.LeftButton, pos=at)
     done(block)
     assert state.plan == state.compared[0][2]
-    assert "As it came" not in {dot.name for dot in front.chart.dots}  # it is what is on the bed
+    assert "As opened" not in {dot.name for dot in front.chart.dots}  # it is what is on the bed
     front.chart.setFocus()
     for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Return):
         QTest.keyClick(front.chart, key)

@@ -187,7 +187,7 @@ def test_a_hold_spot_holds_an_island_on_filament(desk, tmp_path):
     check = Check(desk, tmp_path, tip, shipped_printers()["middle-filament"])
     ((line, row),) = check.rows("Island")
     QTest.mouseClick(row, Qt.MouseButton.LeftButton)
-    check.press("Hold it here")
+    check.press("Add a hold spot")
     check.wait()
     assert [mark.meaning for mark in check.state.plan.marks] == ["hold"]
     assert not check.rows("Island")

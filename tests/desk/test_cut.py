@@ -102,7 +102,7 @@ def test_the_front_finds_the_cut_under_the_beam(cut):
     assert len(ways.pointed.seams) > 0
     assert "all flat" in panel._said.text()
     row = panel.list.itemAt(number).widget()
-    assert "left" in words(row)
+    assert "left on purpose" in words(row)
     QTest.mouseClick(panel.chart, LEFT, PLAIN, panel.chart.place_of(number).toPoint())
     cut.settle()
     totals = cut.state.evaluated.outcome.totals
@@ -628,7 +628,7 @@ def test_emblems_are_lifted_off_one_after_the_other_and_a_level_cut_passes_them_
     panel.reach.activated.emit(panel.reach.findData("rest"))
     cut.settle()
     assert state.evaluated.outcome.totals.pieces == 6
-    assert reach_words(state.cut) == "passes by what other cuts take off"
+    assert reach_words(state.cut) == "leaves out what other cuts take off"
     cut.undo()
     cut.settle()
     assert state.cut.reach is None

@@ -67,13 +67,13 @@ def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     led.says("best by what matters here")
     led.take("Seat it this way")
     led.says("The least support of all ways found")
-    led.take("Part it this way")
+    led.take("Cut it this way")
     led.says("First job, 5 of 7: Join")
     assert len(desk.state.pieces) > 1
     led.take("Propose joins")
     led.says("First job, 6 of 7: Check")
     assert all(desk.state.joining.joins_of(n) for n in range(len(desk.state.joining.contacts)))
-    led.take("Go on")
+    led.take("Continue")
     led.says("First job, 7 of 7: Hand off")
     led.take("Write the beds …")
     led.says("That is a whole job")
@@ -99,7 +99,7 @@ def test_it_is_left_and_taken_up_where_one_is_then(led, tmp_path):
     desk.go(4)
     desk.window._actions["first_job"].trigger()
     led.says("5 of 7: Join")
-    assert "It is one piece: there is nothing to join." in words(led.card)
+    assert "The model is one piece, so there is nothing to join." in words(led.card)
     desk.go(2)
     led.says("3 of 7: Tilt")
     # by keys: the button is reached by Tab and pressed by Space
@@ -114,7 +114,7 @@ def test_a_unit_that_is_not_stated_is_asked_first(led, tmp_path):
     begin(led)
     led.desk.open(tmp_path / "Plain.stl")
     led.says("Its file does not say its unit. In mm it is 30 × 30 × 20 mm")
-    led.take("That is right")
+    led.take("Keep this size")
     led.says("so large it fits")
     assert not led.desk.state.sizing.asking_unit
 
@@ -128,7 +128,7 @@ def test_going_on_without(led, tmp_path):
     plan = desk.state.plan
     desk.go(3)
     desk.qtbot.waitUntil(
-        lambda: "Leave it whole" in (led.card.take.text(), led.card.otherwise.text()), timeout=PATIENCE
+        lambda: "Leave it uncut" in (led.card.take.text(), led.card.otherwise.text()), timeout=PATIENCE
     )
     whole = led.card.otherwise if led.card.otherwise.isVisible() else led.card.take
     QTest.mouseClick(whole, Qt.MouseButton.LeftButton)
@@ -147,9 +147,9 @@ def test_islands_of_resin_get_posts(led, tmp_path):
     desk.go(5)
     desk.window._actions["first_job"].trigger()
     led.says("has islands, which nothing holds")
-    led.take("Put posts")
+    led.take("Add posts")
     led.says("6 of 7: Check")
-    desk.qtbot.waitUntil(lambda: led.card.take.isVisible() and led.card.take.text() == "Go on", timeout=PATIENCE)
+    desk.qtbot.waitUntil(lambda: led.card.take.isVisible() and led.card.take.text() == "Continue", timeout=PATIENCE)
     assert desk.state.plan.posts
 
 
@@ -164,7 +164,7 @@ def test_what_fails_leaves_it_where_it_is(led, tmp_path):
     led.desk.settle()
     led.desk.go(3)
     led.says("Size can close it")
-    assert led.card.take.text() == "Leave it whole"
+    assert led.card.take.text() == "Leave it uncut"
 
 
 def test_its_buttons_are_as_wide_as_their_words_from_the_start(led):
@@ -183,15 +183,15 @@ def test_bodies_that_do_not_touch_become_pieces_and_supports_are_left_out(led, t
     begin(led)
     led.take("Open …")
     led.says("pieces of their own are “Base”, “Lid”. Left out, as it seems to be no part of the prop: “Supports”.")
-    led.take("Take them so")
+    led.take("Use this proposal")
     led.says("so large it fits")
     assert [piece.name for piece in led.desk.state.pieces] == ["Base", "Lid"]
     led.take("Keep this size")
     led.take("Seat all pieces")
     led.says("there is nothing to gain by a cut")
-    led.take("Leave it whole")
-    led.take("Go on")
-    led.take("Go on")
+    led.take("Leave it uncut")
+    led.take("Continue")
+    led.take("Continue")
     led.take("Write the beds …")
     led.says("That is a whole job")
     bed = trimesh.load(tmp_path / "bed-1.3mf")
@@ -207,13 +207,13 @@ def test_stray_specks_are_left_out_or_kept(led, tmp_path, monkeypatch):
     desk = led.desk
     begin(led)
     led.take("Open …")
-    led.take("That is right")
+    led.take("Keep this size")
     led.says("3 stray specks up to 1 mm across are in the file")
     QTest.mouseClick(led.card.otherwise, Qt.MouseButton.LeftButton)
     led.says("so large it fits")
     assert desk.state.evaluated.outcome.report.specks == 3
     desk.open(path)
-    led.take("That is right")
+    led.take("Keep this size")
     led.take("Leave out")
     led.says("40 × 40 × 10 mm: so large it fits")
     assert desk.state.evaluated.outcome.report.specks == 0
@@ -227,15 +227,15 @@ def test_what_is_too_large_is_led_to_more_pieces_and_its_beds_are_not_written(le
     led.take("Open …")
     led.take("Keep this size")
     led.says("It fits the Middle filament bed in no seat as a whole.")
-    led.take("Leave it as it sits")
+    led.take("Keep the present seat")
     desk.go(6)
     led.says("“Beam” does not fit its printer")
-    led.take("Part it")
+    led.take("Cut it")
     led.says("4 of 7: Cut")
     led.says("It takes 4 pieces at least to fit the printer, and 3 are looked for.")
     led.take("Look for up to 6 pieces")
     assert desk.state.ways.wishes.must_fit
-    led.take("Part it this way")
+    led.take("Cut it this way")
     led.says("5 of 7: Join")
     assert all(piece.fit.fits for piece in desk.state.pieces)
     assert len(desk.state.pieces) >= 4

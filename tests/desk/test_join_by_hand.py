@@ -99,7 +99,7 @@ def test_a_joint_is_turned_on_the_screen(halves):  # noqa: F811
     settled(halves)
     assert "that turn, not glued" in words(panel)
     fit = dry(halves)
-    assert "turns freely all the way" in words(fit)
+    assert "turns freely over its whole range" in words(fit)
     assert "0 mm² to glue" in words(fit) or "0 cm² to glue" in words(fit)
     (one,) = state.fitting.fitted.turns
     (moving,) = one.pieces
@@ -120,7 +120,7 @@ def test_a_joint_is_turned_on_the_screen(halves):  # noqa: F811
     halves.click(halves.window.panels["Join"].tabs["Contacts"])
     assert not state.view.turned
     # a knuckle in the middle of the post turns only as far as its faces let it
-    panel._switch("As a knuckle")
+    panel._switch("Make it a knuckle")
     settled(halves)
     assert not state.evaluated.outcome.joins[state.joining.selected].problem
     shown = dry(halves)
@@ -166,7 +166,7 @@ def test_a_key_is_turned_by_its_handle_and_by_keys(halves):  # noqa: F811
     # and along the outline of the contact
     panel._switch("Follow the outline")
     settled(halves)
-    assert [field.name for field, _ in panel._fields][0] == "Drawn in"
+    assert [field.name for field, _ in panel._fields][0] == "Inset"
     assert panel.book.shown.enough is None  # it takes no circle of room
 
 
@@ -197,7 +197,7 @@ def test_where_seams_meet_a_cap_is_offered(halves):  # noqa: F811
     assert "mm off is likely" in words(fit)
     count = len(state.fitting.fitted.meetings)
     assert count >= 2
-    caps = [one for one in fit.findChildren(QPushButton) if one.text() == "Cap it"]
+    caps = [one for one in fit.findChildren(QPushButton) if one.text() == "Add a cap"]
     halves.click(caps[0])
     settled(halves)
     (cap,) = state.plan.joins

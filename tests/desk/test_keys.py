@@ -39,7 +39,7 @@ def test_all_actions_are_listed_and_found_by_plain_words(desk, keys):
     assert rows(keys) == ["Save as"]
     keys.search.setText("zzz")
     assert rows(keys) == []
-    assert "Nothing is called so." in words(keys)
+    assert "No action matches these words." in words(keys)
     assert not keys.do.isEnabled()
     assert found_by("", "anything")
     assert found_by("turn left", "Left drag moves and middle drag turns")

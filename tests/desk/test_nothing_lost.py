@@ -272,7 +272,7 @@ def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_pa
     desk.open(tee)
     assert desk.window.foot.not_kept.isVisible()
     assert desk.window.notice.isVisible()
-    assert "Unsaved work is not kept" in desk.window.notice.text
+    assert "Unsaved work is not stored" in desk.window.notice.text
     assert str(blocked) in desk.window.notice.text
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "fine"))
     desk.state.seats.turn((0, 1, 0), 5)

@@ -306,7 +306,7 @@ def test_ledger_marks_the_best_and_the_difference(desk):
     best = [model.is_best(row, support) for row in model.rows]
     assert best == [value == min(values) for value in values]
     pinned = model.compared_with
-    assert pinned.name == "As it came"
+    assert pinned.name == "As opened"
     assert model.difference(pinned, support) == ""
     halves = model.rows[3]
     expected = (support.of(halves.entry.totals) - support.of(pinned.entry.totals)) / 1000

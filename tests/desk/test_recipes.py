@@ -72,7 +72,7 @@ def test_kept_and_used_on_a_larger_model(parted, recipes, tmp_path):
     dialog = recipes()
     assert "It becomes 200.0 % as large." in words(dialog)
     parted.click(dialog.use)
-    parted.qtbot.waitUntil(lambda: "All of it fits." in words(dialog), timeout=PATIENCE)
+    parted.qtbot.waitUntil(lambda: "The whole recipe fits." in words(dialog), timeout=PATIENCE)
     parted.settle()
     plan = parted.state.plan
     assert plan.recipe[0].offset == pytest.approx(60)
@@ -159,14 +159,14 @@ def take(button, name):
 
 def test_what_matters_in_a_seat_is_kept_and_taken_again(parted, monkeypatch):
     panel = parted.window.panels["Tilt"].finding
-    assert "None is kept yet" in menu_of(panel.presets)
+    assert "No presets yet" in menu_of(panel.presets)
     panel.sliders["support"].setValue(73)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("Clean face", True))
-    take(panel.presets, "Keep what is set now …")
+    take(panel.presets, "Store the present values …")
     panel.sliders["support"].setValue(5)
     take(panel.presets, "Clean face")
     assert parted.state.seating.weights.support == 73
-    take(panel.presets, "Keep what is set now …")
+    take(panel.presets, "Store the present values …")
     assert menu_of(panel.presets)[:2] == ["Clean face", "Clean face 2"]
     shelf("seats").remove("clean-face")
     assert menu_of(panel.presets)[0] == "Clean face 2"
@@ -192,7 +192,7 @@ def test_wishes_for_ways_and_measures_of_joins(parted):
     assert (key.width, key.at) == (8, (12, 15, 30))
     # those of another kind are not offered
     state.joining.select("j2")
-    assert menu_of(contacts.presets)[0] == "None is kept yet"
+    assert menu_of(contacts.presets)[0] == "No presets yet"
 
 
 def test_a_preset_that_makes_no_sense_is_told(parted):

@@ -261,7 +261,7 @@ def test_bodies_get_their_roles_from_lists(desk, size):
     assert [combo.currentText() for combo in page.roles] == ["with the rest"] * 4
     choose(page.roles[3], "left out")
     desk.settle()
-    choose(page.roles[2], "on its own")
+    choose(page.roles[2], "separate")
     desk.settle()
     assert state.plan.roles == ("with the rest", "with the rest", "on its own", "left out")
     assert [piece.name for piece in state.pieces] == ["Harbour lantern in parts", "Spare ring"]

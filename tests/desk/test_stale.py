@@ -82,7 +82,7 @@ def test_a_draft_without_figures_shows_none(halves, monkeypatch):
     assert model.rows[1].entry is None
     halves.qtbot.waitUntil(lambda: bool(state.live_problem), timeout=PATIENCE)
     assert model.rows[1].entry is None
-    assert model.rows[1].note == "cannot be measured so"
+    assert model.rows[1].note == "cannot be measured"
     state.drop_draft()
     assert model.rows[1].entry is not None
     state.cutting.try_change(offset=62.0)

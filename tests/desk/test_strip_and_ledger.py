@@ -137,7 +137,7 @@ def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
     """
     desk.open(tee)
     state, table, model = desk.state, desk.window.ledger.table, desk.window.ledger.model
-    assert [row.name for row in model.rows] == ["As it came", "On the bed now"]
+    assert [row.name for row in model.rows] == ["As opened", "On the bed now"]
     assert model.rows[1].note == "same as “As it came”"
     support = next(column for column in COLUMNS if column.title == "support")
     before = support.value(model.rows[0])
@@ -165,7 +165,7 @@ def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
     assert model.compared_with is None
     desk.click(desk.window.ledger.whole)
     desk.settle()
-    assert [row.name for row in model.rows] == ["As it came", "On the bed now"]
+    assert [row.name for row in model.rows] == ["As opened", "On the bed now"]
     state.choosing.keep()
     assert state.project.pinned is None
     table.setCurrentIndex(model.index(2, 0))
@@ -174,7 +174,7 @@ def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
     assert model.compared_with.name == "Choice 1"
     table.setCurrentIndex(model.index(0, 0))
     desk.key(Qt.Key.Key_P, widget=table)
-    assert model.compared_with.name == "As it came"
+    assert model.compared_with.name == "As opened"
 
 
 def test_the_table_is_copied_as_text_and_as_numbers(desk, tee):

@@ -23,7 +23,7 @@ def test_the_whole_job(desk, light_demo, tmp_path, monkeypatch):
     desk.open(light_demo)
     assert window.strip.title.text() == "Gull figurehead"
     assert [row.name for row in window.ledger.model.rows] == [
-        "As it came", "On the bed now", "On the tail", "Two halves, level",
+        "As opened", "On the bed now", "On the tail", "Two halves, level",
     ]
     whole = state.evaluated.outcome.totals.support_volume_mm3
     opened = state.project

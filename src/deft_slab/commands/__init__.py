@@ -53,7 +53,7 @@ def run(arguments: list[str]) -> int:
     try:
         return _ran(parsed)
     except WouldReplace as error:
-        print(tr("deft-slab: {what} {kept} Add --replace to replace what is there.", what=error.what, kept=error.kept),
+        print(tr("deft-slab: {what} {kept} Add --replace to replace existing files.", what=error.what, kept=error.kept),
               file=sys.stderr)
     except BadArgument as error:
         print(tr("deft-slab: {error}", error=error), file=sys.stderr)
@@ -99,7 +99,7 @@ def _ran(parsed: argparse.Namespace) -> int:
         print("\n".join(lines_of(parsed.command, result)))
     sys.stdout.flush()
     if not parsed.complete:
-        print(tr("deft-slab: “{file}” was cut short; only what is there of it was worked on.", file=shown(parsed.file)),
+        print(tr("deft-slab: “{file}” is incomplete. Only the part that exists was used.", file=shown(parsed.file)),
               file=sys.stderr)
         return _INCOMPLETE
     return int(getattr(parsed, "failed", False))

@@ -66,7 +66,8 @@ def printer_of(name: str | None) -> Printer:
     except (OSError, ValueError) as error:
         known = ", ".join(shipped)
         raise BadArgument(
-            tr("There is no printer profile {name!r}; shipped are {known}.", name=name, known=known)
+            tr("There is no printer profile {name!r}. Profiles that come with the program: "
+               "{known}.", name=name, known=known)
         ) from error
 
 
@@ -103,8 +104,8 @@ def token_of(arguments: argparse.Namespace) -> str | None:
         return Path(arguments.token_file).read_text().strip()
     except (OSError, UnicodeDecodeError) as error:
         raise BadArgument(
-            tr("The token cannot be read from {file}.", file=arguments.token_file),
-            remedy=tr("It is a text file with nothing but the token in it."),
+            tr("The access token cannot be read from {file}.", file=arguments.token_file),
+            remedy=tr("It must be a text file that contains only the token."),
         ) from error
 
 

@@ -77,7 +77,8 @@ def _part(given: str | None) -> tuple[int, int]:
         return 1, 1
     which, _, of = given.partition("/")
     if not (which.isdecimal() and of.isdecimal() and 1 <= int(which) <= int(of) <= 100_000):
-        raise BadArgument(tr("--part says which of how many, as 3/10; got {given}.", given=given))
+        raise BadArgument(tr("--part needs the number of the part and the number of parts, such as 3/10; got "
+                             "{given}.", given=given))
     return int(which), int(of)
 
 
@@ -173,7 +174,7 @@ def _handed(path: Path, folder: Path, arguments: argparse.Namespace) -> dict[str
             ["propose", str(path), "--pieces", str(arguments.propose), *fit, "--top", "1", "--mend", "--json"]
         )
         if not found["front"]:
-            raise BadPlan(found["why_none"] or tr("No way to part it was found."))
+            raise BadPlan(found["why_none"] or tr("No plan was found."))
         recipe = folder / "recipe.json"
         write_whole(recipe, json.dumps(found["front"][0]["recipe"], indent=1).encode())
     cuts = [] if recipe is None else ["--recipe", str(recipe)]
@@ -216,25 +217,25 @@ def _as_html(rows: Sequence[dict[str, Any]], arguments: argparse.Namespace) -> b
         for row in done
     ]
     lines.append((
-        tr("In all"), f"{sum(row['pieces'] for row in done)}", f"{sum(row['beds'] for row in done)}",
+        tr("Total"), f"{sum(row['pieces'] for row in done)}", f"{sum(row['beds'] for row in done)}",
         text.hours(3600 * sum(row["hours"] for row in done)), text.grams(sum(row["material_g"] for row in done)),
         f"{sum(row['cost'] for row in done):,.2f}", "",
     ))
-    how = tr("as they are") if arguments.propose is None and arguments.recipe is None else (
-        tr("the way with the least support left, of at most {propose} pieces", propose=arguments.propose)
+    how = tr("uncut") if arguments.propose is None and arguments.recipe is None else (
+        tr("by the plan with the least support left, in at most {propose} pieces", propose=arguments.propose)
         if arguments.propose is not None
         else tr("by {name}", name=arguments.recipe.name)
     )
     blocks: list[Block] = [
         Heading(tr("{name}: {count} models", name=arguments.folder.name, count=len(rows)), level=1),
-        Words(tr("Parted: {how}.", how=how)),
+        Words(tr("Cut: {how}.", how=how)),
         SheetTable((tr("model"), tr("pieces"), tr("beds"), tr("time"), tr("material"), tr("cost"), tr("folder")),
               tuple(lines), (3, 1, 1, 1, 1, 1, 3),
               frozenset(range(1, 6)), frozenset({len(lines) - 1})),
     ]
     if failed:
         blocks += [
-            Heading(tr("Could not be done")),
+            Heading(tr("Failed")),
             Points(tuple(f"{row['file']}: {row['problem']}" for row in failed)),
         ]
     noted = [row for row in done if row["problem"]]

@@ -17,7 +17,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     printer = printer_of(arguments.printer)
     if arguments.fitted is not None:
         if arguments.out.suffix.lower() != ".json":
-            raise BadArgument(tr("A profile is written as JSON: give --out a name that ends in .json."))
+            raise BadArgument(tr("A profile is written as JSON, so give --out a name that ends in .json."))
         kept = printer.fitted_at(arguments.fitted, datetime.date.today().isoformat(), arguments.material)
         refuse_existing([arguments.out], replace=arguments.replace)
         write_whole(arguments.out, kept.model_dump_json(indent=2).encode() + b"\n", replace=arguments.replace)

@@ -38,7 +38,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         tried = next((join for join in plan.joins if join.on and join.holes(0.0)), None)
         if tried is None:
             raise BadPlan(
-                tr("No join of the recipe has a hole that a coupon could try."), remedy=tr("Leave --coupon out.")
+                tr("No join of the recipe has a hole that a coupon could test."), remedy=tr("Leave --coupon out.")
             )
         plan = plan.changed(coupon=CouponWish(join=tried, steps=usual_steps(printer)))
     plan = _of_materials(arguments, evaluator, plan, printer)
@@ -62,13 +62,14 @@ def _of_materials(arguments: argparse.Namespace, evaluator: Evaluator, plan: Pla
     for given, material in arguments.material:
         if not given.isdecimal() or not 1 <= int(given) <= len(pieces):
             raise BadArgument(
-                tr("There is no piece “{given}”; they are numbered from 1 to {count}.", given=given, count=len(pieces))
+                tr("There is no piece “{given}”. Pieces are numbered from 1 to "
+                   "{count}.", given=given, count=len(pieces))
             )
         if material not in (*printer.loads, *second):
             known = ", ".join(text.quoted(one) for one in (*printer.loads, *second))
             raise BadArgument(
                 tr("No printer has a material “{material}”.", material=material),
-                remedy=tr("There is {known}.", known=known),
+                remedy=tr("Available materials: {known}.", known=known),
             )
         piece = pieces[int(given) - 1]
         plan = plan.with_wish(piece.wish(material=material), piece.wished)

@@ -44,8 +44,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     # resin that nothing lets out stays there; whoever asks for no vents wants it so
     if closed and arguments.vents > 0 and any(piece.on(printer).kind == "resin" for piece in own):
         arguments.failed = True
-        said = tr_many("A void has no vent: what is inside stays there.",
-                       "{n} voids have no vent: what is inside stays there.", closed)
+        said = tr_many("A void has no vent, so uncured resin stays inside.",
+                       "{n} voids have no vent, so uncured resin stays inside.", closed)
         print(tr("deft-slab: {said}", said=said), file=sys.stderr)
     wall = min(one.least_wall for one in made)
     return {

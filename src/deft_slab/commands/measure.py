@@ -53,7 +53,7 @@ def _wearer(arguments: argparse.Namespace, solid: Solid, plan: Plan) -> dict[str
 
     name, measure_mm = arguments.wearer
     if name not in FORMS:
-        raise BadArgument(tr("There is no form {name!r}; there are {list}.", name=name, list=", ".join(FORMS)))
+        raise BadArgument(tr("There is no form {name!r}. Available forms: {list}.", name=name, list=", ".join(FORMS)))
     form = FORMS[name]
     try:
         value = float(measure_mm)

@@ -54,22 +54,24 @@ def parser() -> argparse.ArgumentParser:
         usage="deft-slab [FILE | --demo] [--shot PNG]\n       deft-slab COMMAND [--help] ...",
         formatter_class=argparse.RawDescriptionHelpFormatter,
         epilog="\n\n".join([
-            _filled(tr("Without a command the window opens, with FILE in it: {list}, or a project.",
+            _filled(tr("Without a command, the window opens with FILE: {list}, or a project.",
                          list=names())),
              _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
         ]),
     )
     opened_with.add_to(parser, file=False)
-    parser.add_argument("--version", action=_Version, help=tr("which program this is, and what its figures depend on"))
+    parser.add_argument("--version", action=_Version, help=tr("print the versions of the program and of the "
+                                                              "libraries that its figures depend on"))
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", prog="deft-slab")
 
-    figures = commands.add_parser("measure", help=tr("figures of a model in one tilt"))
+    figures = commands.add_parser("measure", help=tr("measure a model in one tilt"))
     options.common(figures)
     options.overhang(figures)
     options.down(figures)
     options.mending(figures)
     options.walls(figures)
-    look = commands.add_parser("check", help=tr("islands, pockets, jumps, necks and thin walls, layer by layer"))
+    look = commands.add_parser("check", help=tr("check a plan layer by layer for islands, pockets, jumps, necks "
+                                                "and thin walls"))
     options.common(look)
     options.overhang(look)
     options.layers(look)
@@ -77,45 +79,48 @@ def parser() -> argparse.ArgumentParser:
         commands.add_parser("hollow", help=tr("hollow the pieces, with lattice, vents and plugs, and write them"))
     )
     options.posts(
-        commands.add_parser("posts", help=tr("support posts for resin; writes the pieces with and without them"))
+        commands.add_parser("posts", help=tr("propose support posts for resin, and write the pieces with and "
+                                             "without them"))
     )
     mend = commands.add_parser("mend", help=tr("close and clean the surface of a model, and write it"))
     options.common(mend)
     options.mended(mend)
-    options.tilt(commands.add_parser("tilt", help=tr("seats worth trying, with the figures of each")))
-    cut = commands.add_parser("cut", help=tr("part a model and write the pieces"))
+    options.tilt(commands.add_parser("tilt", help=tr("propose seats, with the figures of each")))
+    cut = commands.add_parser("cut", help=tr("cut a model and write the pieces"))
     options.common(cut)
     options.overhang(cut)
     options.recipe(cut)
     cut.add_argument("--equal-once", action="store_true", help=tr("write equal pieces as one file, with a count"))
-    join = commands.add_parser("join", help=tr("part a model, join the pieces and write them"))
+    join = commands.add_parser("join", help=tr("cut a model, join the pieces and write them"))
     options.common(join)
     options.overhang(join)
     options.recipe(join)
     options.join(join)
     options.handoff(
-        commands.add_parser("handoff", help=tr("lay the pieces on beds and write them, with all that it takes"))
+        commands.add_parser("handoff", help=tr("lay the pieces on beds and write everything needed to print them"))
     )
-    options.run(commands.add_parser("run", help=tr("the whole job of a project: its plan laid on beds and written")))
+    options.run(commands.add_parser("run", help=tr("lay the plan of a project on beds and write everything")))
     options.batch(commands.add_parser(
         "batch", help=tr("hand off all models of a folder, with one report"),
-        epilog=tr("What comes after -- are options of handoff, for all of them: -- --copies 2 --sheet."),
+        epilog=tr("Options after -- are those of handoff, for all models: -- --copies 2 --sheet."),
     ))
     options.printer(
-        commands.add_parser("printer", help=tr("a stand-in printer on this machine, to try the whole way with"))
+        commands.add_parser("printer", help=tr("run a stand-in printer on this machine, to try everything up to "
+                                               "printing"))
     )
     options.send(commands.add_parser("send", help=tr("send a bed to a printer, and wait until it is printed")))
-    options.coupon(commands.add_parser("coupon", help=tr("a small test print that finds the clearance of a printer")))
-    sweep_ = commands.add_parser("sweep", help=tr("figures of a straight cut at every place along its normal"))
+    options.coupon(commands.add_parser("coupon", help=tr("write a small test print that finds the clearance of a "
+                                                         "printer")))
+    sweep_ = commands.add_parser("sweep", help=tr("evaluate a straight cut at every place along its normal"))
     options.common(sweep_)
     options.overhang(sweep_)
     sweep_.add_argument("--normal", type=options.number, nargs=3, required=True, metavar=("X", "Y", "Z"),
-                        help=tr("which way the cut faces, in the model frame; any length"))
+                        help=tr("direction that the cut faces, in the model frame; any length"))
     sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
-                        help=tr("so many places ({count})", count=SWEEP_PLACES))
+                        help=tr("number of places ({count})", count=SWEEP_PLACES))
     options.mending(sweep_)
     propose = commands.add_parser(
-        "propose", help=tr("ways to part it that are not beaten in support left and seam seen")
+        "propose", help=tr("propose plans that no other beats on both support left and seam in sight")
     )
     options.common(propose)
     options.overhang(propose)
@@ -135,10 +140,10 @@ def _filled(words: str) -> str:
 def _exit_codes() -> str:
     """What the exit codes mean."""
     codes = (
-        (0, tr("done")), (1, tr("it could not be done; one line on stderr says why")),
-        (2, tr("it was asked wrongly: nothing was begun")),
-        (3, tr("the file ended in the middle, and was worked on as far as it goes")), (130, tr("stopped by Ctrl+C")),
-        (141, tr("whoever read the output had enough")),
+        (0, tr("done")), (1, tr("failed; one line on stderr says why")),
+        (2, tr("the arguments make no sense; nothing was started")),
+        (3, tr("the file is incomplete; the part that exists was used")), (130, tr("stopped by Ctrl+C")),
+        (141, tr("the reader of the output closed it")),
     )
     return "\n".join([tr("exit codes:"), *(f"  {code:>3}  {means}" for code, means in codes)])
 

@@ -32,7 +32,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         server = Server(machine, token, keeps, arguments.port)
     except OSError as error:
         problem = tr("It cannot listen on port {port}.", port=arguments.port)
-        raise BadPlan(problem, remedy=tr("Use another one, or 0 for any that is free.")) from error
+        raise BadPlan(problem, remedy=tr("Use another port, or 0 for any free one.")) from error
     with server:
         said = {"url": server.url, "token": token, "printer": printer.name, "kind": printer.kind, "keeps": str(keeps)}
         if arguments.folder is not None:

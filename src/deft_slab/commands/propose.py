@@ -20,7 +20,7 @@ from ..core.search.ways import WaySearch
 from .arguments import BadArgument, opened_file, printer_of
 from .cut import piece_figures
 
-_LATE = tr("Time ran out: these are the ways that were found so far. Give it more time for more and better ones.")
+_LATE = tr("The time ran out. These plans were found so far; with more time there will be more and better ones.")
 
 
 def run(arguments: argparse.Namespace) -> dict[str, object]:

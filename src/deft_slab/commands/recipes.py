@@ -41,7 +41,7 @@ def recipe_of(arguments: argparse.Namespace) -> Recipe:
     )
     if arguments.recipe is None:
         if not cuts:
-            raise BadArgument(tr("Say where to cut: --straight or --recipe."))
+            raise BadArgument(tr("Say where to cut with --straight or --recipe."))
         return _with_more(Recipe(cuts=()), cuts)
     try:
         read = read_recipe(read_regular(arguments.recipe))

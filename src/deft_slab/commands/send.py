@@ -25,7 +25,7 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     if token is None:
         raise BadArgument(
             tr("No access token was given."),
-            remedy=tr("Give it by --token-file, in {name} in the environment, or by --token.", name=TOKEN),
+            remedy=tr("Give it with --token-file, in the environment variable {name}, or with --token.", name=TOKEN),
         )
     link = Link(arguments.to, token)
     job = arguments.id or job_id(arguments.file)

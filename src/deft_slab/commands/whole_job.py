@@ -19,8 +19,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
     project = opened.project
     if project is None:
         raise BadPlan(
-            tr("“{file}” is a model, and no project.", file=arguments.file),
-            remedy=tr("Use handoff, or save a project of it."),
+            tr("“{file}” is a model, not a project.", file=arguments.file),
+            remedy=tr("Use handoff, or save it as a project."),
         )
     plan = project.plan
     if arguments.choice is not None:
@@ -28,8 +28,8 @@ def run(arguments: argparse.Namespace) -> dict[str, object]:
         if not chosen:
             known = ", ".join(text.quoted(one.name) for one in project.choices) or tr("none")
             raise BadArgument(
-                tr("The project keeps no choice “{choice}”.", choice=arguments.choice),
-                remedy=tr("It keeps {known}.", known=known),
+                tr("The project has no choice “{choice}”.", choice=arguments.choice),
+                remedy=tr("Its choices are {known}.", known=known),
             )
         plan = chosen[0]
     evaluator = Evaluator(opened.model, arguments.spread)

@@ -22,9 +22,9 @@ _log = logging.getLogger(__name__)
 def fault(error: BaseException) -> DeftError:
     """The message for an unexpected error."""
     return DeftError(
-        tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error),
-        kept=tr("Your plan is as it stands."),
-        remedy=tr("Undo the last step if it is to blame. {hint}", hint=logbook.hint()).strip(),
+        tr("An internal error occurred ({name}: {error}).", name=type(error).__name__, error=error),
+        kept=tr("Your plan is unchanged."),
+        remedy=tr("If the last step caused it, undo it. {hint}", hint=logbook.hint()).strip(),
     )
 
 

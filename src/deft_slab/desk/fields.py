@@ -53,14 +53,14 @@ def triple_fields(name: str, words: str, tip: str, low: float = -1e5) -> list[Fi
 
 def _turned(words: str, axis: tuple[float, float, float]) -> Field:
     """A rotation on top of the present one; the field shows 0 again afterwards."""
-    return Field(words, tr("Turns it further by so much about this axis of the model."), "°", lambda cut: 0.0,
+    return Field(words, tr("Turns it by this angle about an axis of the model."), "°", lambda cut: 0.0,
                  lambda cut, value: {"turn": cut.turn.after(Tilt.turn(axis, -value))}, -360, 360, 5)
 
 
 _TURNS = [_turned(tr("Turn about {name}", name=name), axis) for name, axis in
           (("X", (1.0, 0.0, 0.0)), ("Y", (0.0, 1.0, 0.0)), ("Z", (0.0, 0.0, 1.0)))]
 PLACED = [
-    *triple_fields("centre", tr("Middle"), tr("Its middle, on the model's axes.")),
+    *triple_fields("centre", tr("Middle"), tr("The position of its middle on the model's axes.")),
     *triple_fields("half", tr("Half size"), tr("Half its size along its own axis."), 1e-3),
     *_TURNS,
 ]
@@ -74,8 +74,8 @@ def region_fields() -> list[Field]:
         return lambda cut, value: {"region": cut.region.model_copy(update={name: value})}
 
     return [
-        Field(tr("Creases of"), tr("Where the region ends: at edges that bend by so much."), "°",
+        Field(tr("Creases from"), tr("The region ends at edges that bend by at least this angle."), "°",
               lambda cut: cut.region.limit, changed("limit"), 0, 180, 5),
-        Field(tr("Farthest"), tr("From where it was picked; 0: as far as it goes."), "mm",
+        Field(tr("Largest distance"), tr("The largest distance from where it was picked. 0 means no limit."), "mm",
               lambda cut: cut.region.reach, changed("reach"), 0),
     ]

@@ -38,7 +38,7 @@ _SIZE = "Size and surface"
 MEANINGS: dict[str, Meaning] = {
     "overhang area": Meaning(
         _SUPPORT,
-        tr("Surface that cannot be printed without something under it."),
+        tr("Surface that cannot be printed without support under it."),
         tr(
             "The area of all facets whose angle from the vertical is past the threshold, less "
             "those that rest on the bed (all corners within 0.2 mm of it)."
@@ -46,26 +46,26 @@ MEANINGS: dict[str, Meaning] = {
     ),
     "support volume": Meaning(
         _SUPPORT,
-        tr("The space that support would fill; not the plastic in it."),
+        tr("The space that support fills, not the amount of plastic in it."),
         tr(
-            "For every facet that needs support, the gap down to the next surface of the piece "
-            "or to the bed, times its area seen from above. The first part is summed exactly; "
-            "where it lands is sampled on 256 columns."
+            "For every facet that needs support, the gap down to the next surface of the piece or to the bed, "
+            "times its area seen from above. Heights of facets are summed exactly; where the support lands is "
+            "sampled on 256 columns."
         ),
     ),
     "before any cut": Meaning(
         _SUPPORT,
-        tr("What the model would need in one piece, to compare with."),
-        tr("The support volume of the uncut model in the tilt that it has now."),
+        tr("For comparison, what the model would need in one piece."),
+        tr("The support volume of the uncut model in its present tilt."),
     ),
     "support left": Meaning(
         _SUPPORT,
         tr("How much of the support is still there after cutting."),
-        tr("Support volume of all pieces, each in its seat, over that of the whole model as it stands."),
+        tr("The support volume of all pieces, each in its seat, divided by that of the uncut model as it stands."),
     ),
     "on the bed": Meaning(
         _SUPPORT,
-        tr("Support that is easy to take off: it marks one side only."),
+        tr("Support that is easy to remove, because it marks only one side."),
         tr("The part of the support volume whose columns end on the bed."),
     ),
     "on the piece": Meaning(
@@ -75,10 +75,10 @@ MEANINGS: dict[str, Meaning] = {
     ),
     "hard to reach": Meaning(
         _SUPPORT,
-        tr("Support that can hardly be got out, as from within a shell."),
+        tr("Support that is hard to remove, for example from inside a shell."),
         tr(
-            "The part of the support volume from where less than a tenth of all directions leads "
-            "out (exposure under 0.1, from depth maps in 256 directions)."
+            "The part of the support volume from which fewer than a tenth of all directions lead out (exposure "
+            "under 0.1, from depth maps in 256 directions)."
         ),
     ),
     "plastic in it": Meaning(
@@ -93,57 +93,60 @@ MEANINGS: dict[str, Meaning] = {
     ),
     "scar on show faces": Meaning(
         _SUPPORT,
-        tr("Marks where the prop must come out clean."),
+        tr("Support marks where the prop must come out clean."),
         tr("The part of the touched area that lies on faces that are marked as show faces."),
     ),
     "scar in sight": Meaning(
         _SUPPORT,
-        tr("Marks of support that will be seen on the finished prop."),
+        tr("Support marks that will be seen on the finished prop."),
         tr(
-            "Touched area on the assembled prop, each part times the share of directions of the "
-            "audience from which it is seen; what lies on a glued face does not count."
+            "The touched area on the assembled prop, each part times the share of the audience's directions from "
+            "which it is seen. Glued faces do not count."
         ),
     ),
     "kept clear": Meaning(
         _SUPPORT,
-        tr("Surface that needs support and is refused it: it would hang in the air."),
+        tr("Surface that needs support but must stay clear of it, so that it would hang in the air."),
         tr("The area past the threshold that lies in clear spots. No support is counted there."),
     ),
     "base area": Meaning(
         _SITS,
-        tr("What the piece stands on."),
+        tr("The area that the piece stands on."),
         tr("The area of the facets whose corners all lie within 0.2 mm of the bed."),
     ),
     "tips at": Meaning(
         _SITS,
-        tr("How far it can be tilted before it falls over; under 10° it does not sit flat."),
+        tr("How far the piece can be tilted before it falls over. Under 10° it does not sit flat."),
         tr(
-            "The arc tangent of the way from under the centre of mass to the nearest edge of the "
-            "base (its convex outline) over the height of the centre of mass."
+            "The arc tangent of a ratio: the distance from below the centre of mass to the nearest edge of the "
+            "base (its convex outline), divided by the height of the centre of mass."
         ),
     ),
     "sit flat": Meaning(
         _SITS,
-        tr("Pieces that need nothing to stand."),
-        tr("At least 25 mm² and 2 % of the shadow rest on the bed, and the piece does not tip over before 10°."),
+        tr("Pieces that stand without support."),
+        tr("At least 25 mm² and 2 % of the piece's shadow rest on the bed, and the piece does not tip over before "
+           "10°."),
     ),
     "fit": Meaning(
         _SITS,
         tr("Pieces that the printer can print as they sit."),
         tr(
-            "There is a turn about the vertical for which the piece stays inside the bed less its margin, under the "
-            "printer's height."
+            "Turned about the vertical in some way, the piece stays inside the bed without its margin, and below "
+            "the printer's height."
         ),
     ),
     "height": Meaning(
-        _SITS, tr("How high it stands over the bed."), tr("Its highest point, with the lift on support.")
+        _SITS, tr("How far the piece extends above the bed."), tr("The height of its highest point, including the "
+                                                                  "lift.")
     ),
     "layers": Meaning(
-        _SITS, tr("How often a layer is laid or exposed."), tr("Height over the printer's usual layer height.")
+        _SITS, tr("The number of layers that are printed."), tr("The height divided by the printer's usual layer "
+                                                               "height.")
     ),
     "largest layer": Meaning(
         _SITS,
-        tr("On resin, wide layers pull hard at the film; on filament, they take long."),
+        tr("Large layers pull hard on a resin printer's film, and take long on a filament printer."),
         tr(
             "The largest area of a section in the middle of a layer: half the sum of p × q over "
             "the segments in which the surface meets that level, which is exact."
@@ -152,7 +155,7 @@ MEANINGS: dict[str, Meaning] = {
     "sudden growth": Meaning(
         _SITS,
         tr("A layer that is much larger than the one before peels with a jerk, and warps."),
-        tr("The most that the area of a layer is over that of the one before."),
+        tr("The largest increase in area from one layer to the next."),
     ),
     "nearly level underside": Meaning(
         _SITS,
@@ -160,7 +163,9 @@ MEANINGS: dict[str, Meaning] = {
         tr("Area that faces down within 10° of flat and does not rest on the bed."),
     ),
     "pieces": Meaning(
-        _SEAM, tr("Printable parts."), tr("Bodies of all sides of the cuts that are on, with loose keys and bands.")
+        _SEAM, tr("The number of printable parts."), tr("The bodies on all sides of the cuts that are switched on, "
+                                                        "with loose "
+                                          "keys and bands.")
     ),
     "seam": Meaning(
         _SEAM,
@@ -171,8 +176,8 @@ MEANINGS: dict[str, Meaning] = {
         _SEAM,
         tr("How much of the seam will be noticed."),
         tr(
-            "The length of the seam, each part times the share of directions of the audience "
-            "from which it is seen: an open flat place has 1, a groove little."
+            "The length of the seam, each part times the share of the audience's directions from which it is seen. "
+            "An open, flat place counts fully, a groove little."
         ),
     ),
     "across show faces": Meaning(
@@ -188,17 +193,17 @@ MEANINGS: dict[str, Meaning] = {
     ),
     "thinnest wall": Meaning(
         _JOINS,
-        tr("Where a piece might break, or print with a hole."),
-        tr("The least distance from a socket, hole or void to the outside of its piece."),
+        tr("Where a piece could break, or be printed with a hole."),
+        tr("The smallest distance from a socket, hole or void to the outside of its piece."),
     ),
     "base kept": Meaning(
         _JOINS,
-        tr("How much of what pieces stand on is left by keys and sockets there."),
-        tr("Base area of all pieces with their joins over that without them."),
+        tr("How much of the base area is left where keys and sockets lie in it."),
+        tr("The base area of all pieces with their joins, divided by that without joins."),
     ),
     "islands": Meaning(
         _JOINS,
-        tr("Parts of a layer that begin in the air: on resin they drop into the vat."),
+        tr("Parts of a layer that begin in the air. In resin printing they drop into the vat."),
         tr(
             "Regions of a layer's exact section that touch no region of the layer below and that no support or post "
             "holds."
@@ -206,98 +211,106 @@ MEANINGS: dict[str, Meaning] = {
     ),
     "largest cup": Meaning(
         _JOINS,
-        tr("Air that is closed in while printing pulls at the film, and may tear it."),
-        tr("The largest area, in any layer, of what is closed in by the piece and the film."),
+        tr("Air that is enclosed while printing. It pulls at the film and may tear it."),
+        tr("The largest area, in any layer, that the piece and the film enclose."),
     ),
     "voids": Meaning(
-        _JOINS, tr("What was taken out of a piece."), tr("The number of voids that hollowing left, and their volume.")
+        _JOINS, tr("What was removed from a piece."), tr("The number of voids that hollowing left, and their volume.")
     ),
     "saved": Meaning(
-        _JOINS, tr("Material that hollowing saves."), tr("Volume before, less volume after, with plugs counted.")
+        _JOINS, tr("Material that hollowing saves."), tr("The volume before minus the volume after, with plugs "
+                                                         "counted.")
     ),
     "posts": Meaning(
-        _JOINS, tr("Support posts that stand."), tr("Those whose way to the bed or to the piece was found.")
+        _JOINS, tr("The number of support posts."), tr("The posts for which a route to the bed or to the piece was "
+                                                    "found.")
     ),
     "slender": Meaning(
         _JOINS,
-        tr("Posts so thin for their length that they are braced."),
+        tr("Posts that are so thin for their length that they are braced."),
         tr(
-            "Longer than 40 times their diameter: at that, Euler's load of a rod clamped at its "
-            "foot and held at its tip is a hundredth of what it bears at 4."
+            "Posts longer than 40 diameters. By Euler's formula for a rod clamped at its foot and held at its tip, "
+            "they bear a hundredth of what a rod of 4 diameters bears."
         ),
     ),
     "touched": Meaning(
         _JOINS, tr("The scar that posts leave."), tr("The area of all tips where they touch the surface.")
     ),
     "plastic": Meaning(_JOINS, tr("What the posts cost in material."), tr("The volume of all posts, feet and braces.")),
-    "show faces": Meaning(_SUPPORT, tr("What must come out clean."), tr("The area that is marked so.")),
+    "show faces": Meaning(_SUPPORT, tr("What must come out clean."), tr("The area with this mark.")),
     "hold spots": Meaning(
         _SUPPORT,
-        tr("Where support is asked for, whatever the angle."),
-        tr("The area that is marked so and faces down."),
+        tr("Where support is wanted whatever the angle."),
+        tr("The area with this mark that faces down."),
     ),
-    "clear spots": Meaning(_SUPPORT, tr("Where no support may stand."), tr("The area that is marked so.")),
+    "clear spots": Meaning(_SUPPORT, tr("Where no support may stand."), tr("The area with this mark.")),
     "time": Meaning(
         _JOB,
         tr("An estimate of the hours, from the printer's profile."),
         tr(
-            "Resin: bottom layers, and the others at exposure and lift; all pieces of a bed at "
-            "once. Filament: walls, infill and support over line width × layer height × speed, "
-            "and a fixed time a layer; walls by the coarea formula, ∫ √(1 − n_z²) over the "
+            "Resin: the time of the bottom layers, and exposure and lift of all others, for all pieces of a bed at "
+            "once. Filament: the volume of walls, infill and support divided by line width × layer height × speed, "
+            "plus a fixed time for each layer. Walls are computed by the coarea formula, ∫ √(1 − n_z²) over the "
             "surface."
         ),
     ),
     "all done after": Meaning(
         _JOB,
-        tr("How long it is until the last bed is done, with both printers at work at once."),
-        tr("The larger of the sums of hours of the beds of each printer."),
+        tr("The time until the last bed is done, with both printers working at once."),
+        tr("The hours of each printer's beds are added; this is the larger sum."),
     ),
     "longest piece": Meaning(
-        _JOB, tr("What cannot be made any shorter by another printer."), tr("The most hours of one piece.")
+        _JOB, tr("The time that a second printer cannot shorten."), tr("The hours of the piece that takes "
+                                                                            "longest.")
     ),
     "material": Meaning(
         _JOB,
-        tr("What has to be bought."),
+        tr("The material to buy."),
         tr(
-            "Filament: walls, infill and support, by the profile. Resin: all of the volume and "
-            "its posts. Times the density of the piece's material."
+            "Filament: walls, infill and support according to the profile. Resin: the whole volume and its posts. "
+            "Each is multiplied by the density of the piece's material."
         ),
     ),
     "beds": Meaning(
         _JOB,
-        tr("How often a bed is cleared."),
+        tr("The number of beds to print."),
         tr(
-            "Pieces and copies laid by their true outlines, a gap apart; beside it, how few there must be by area "
-            "alone."
+            "Pieces and copies are laid out by their true outlines with a gap between them. Beside it is the least "
+            "number that their area alone allows."
         ),
     ),
     "cost": Meaning(
         _JOB,
-        tr("What all of it costs, in your own currency."),
+        tr("The cost of everything, in your own currency."),
         tr(
-            "Grams times the price of the material, hours times the price of an hour, and the "
-            "profile's share for prints that fail."
+            "Grams times the price of the material, plus hours times the price of an hour, plus the profile's "
+            "share for failed prints."
         ),
     ),
-    "to glue": Meaning(_JOB, tr("The work that is left for the hands."), tr("Contacts of one prop, and their area.")),
-    "size": Meaning(_SIZE, tr("How large it is as it stands."), tr("Of its box along the axes of the bed.")),
-    "size as opened": Meaning(_SIZE, tr("What stands in the file."), tr("Of its box along the axes of the file.")),
+    "to glue": Meaning(_JOB, tr("The gluing that is left to do by hand."), tr("The number of contacts of one prop, "
+                                                                            "and their area.")),
+    "size": Meaning(_SIZE, tr("The size of the model as it stands."), tr("The size of its bounding box along the axes "
+                                                                         "of "
+                                                                   "the bed.")),
+    "size as opened": Meaning(_SIZE, tr("The size that the file states."), tr("The size of its bounding box along the "
+                                                                        "axes of the file.")),
     "volume": Meaning(
         _SIZE,
-        tr("What is within the surface; none while it is open."),
+        tr("The volume inside the surface; none while it is open."),
         tr("A sixth of the sum of the triple products of all facets' corners (divergence theorem)."),
     ),
-    "surface area": Meaning(_SIZE, tr("What there is to paint."), tr("The sum of the areas of all facets.")),
-    "triangles": Meaning(_SIZE, tr("How fine the surface is."), tr("Their number after mending.")),
+    "surface area": Meaning(_SIZE, tr("The area to paint."), tr("The sum of the areas of all facets.")),
+    "triangles": Meaning(_SIZE, tr("The number of triangles, which says how fine the surface "
+                                   "is."), tr("Their number after mending.")),
     "bodies": Meaning(
-        _SIZE, tr("Parts of the file that hang together."), tr("Shells, or what the file calls one object.")
+        _SIZE, tr("Connected parts of the file."), tr("Shells, or what the file calls an object.")
     ),
     "moved by up to": Meaning(
         _SIZE,
-        tr("How far mending has changed the surface."),
+        tr("How far mending moved the surface."),
         tr(
-            "The largest distance between a place of the old surface and the new one; over holes, from what closes "
-            "them to the nearest place of the old one."
+            "The largest distance between the old surface and the new one. Over holes it is measured from the "
+            "patch to the nearest place of the old surface."
         ),
     ),
 }

@@ -137,7 +137,7 @@ def write_bed(
         if layers:
             _, content = _layers(pieces, own, path, LAYERS[0], title, printer, aside, job)
         else:
-            job.step(0.0, tr("Making bed {bed}", bed=bed + 1))
+            job.step(0.0, tr("Writing bed {bed}", bed=bed + 1))
             content, wanted = _bed(pieces, own, "3mf", title, printer)
             verified(content, "3mf", wanted, path.name)
         write_whole(path, content)

@@ -123,7 +123,7 @@ def make_folder(folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise SaveFailed(
-            tr("The folder {folder} cannot be made: {value}.", folder=folder, value=error.strerror or error)
+            tr("The folder {folder} cannot be created: {value}.", folder=folder, value=error.strerror or error)
         ) from error
 
 

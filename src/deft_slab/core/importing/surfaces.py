@@ -18,7 +18,7 @@ from ..mesh.union_find import same_rows
 from ..plan.plan import Unit
 from ..plan.project import Project
 
-KEPT = tr("What you have open is untouched.")
+KEPT = tr("Your open project is unchanged.")
 _GRID_BITS = 20
 MOST_TRIANGLES = 12_000_000
 """More than this are not read: what is worked out from them would not fit into memory."""

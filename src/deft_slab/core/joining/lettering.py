@@ -64,7 +64,7 @@ def propose_letters(
     found: list[Join] = []
     free = iter(ids)
     for done, contact in enumerate(contacts):
-        job.step(done / max(len(contacts), 1), tr("Looking for room for letters"))
+        job.step(done / max(len(contacts), 1), tr("Searching for room for letters"))
         one = _on(contact, rooms(contact), letter_of(begun + len(found)), printer, taken,
                   pointer_of(contact, stands), kept)
         if one is not None:

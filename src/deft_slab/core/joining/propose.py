@@ -54,7 +54,7 @@ def propose(
         for contact, room in zip(contacts, rooms, strict=True)
     ]
     for done, orbit in enumerate(orbits):
-        job.step(done / len(orbits), tr("Looking for joins"))
+        job.step(done / len(orbits), tr("Searching for joins"))
         own = [proposals[number] for number in orbit.carries]
         joins, taken = _apart(own)
         if not orbit.alone and any(join.holds for join in joins):

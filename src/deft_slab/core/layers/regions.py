@@ -141,7 +141,7 @@ def regions_of(slicer: Slicer, levels: Levels, row: float, reach: float = 0.0, j
         for number in range(len(sections)):
             layer = sections.first + number
             if layer % 16 == 0:
-                job.step(layer / levels.count, tr("Looking at the layers"))
+                job.step(layer / levels.count, tr("Checking the layers"))
             low, high = int(sections.of_level[number]), int(sections.of_level[number + 1])
             passed = region_kernels.rows_of(sections.points, sections.start, low, high, y0, row, rows)
             of_solid, own, airs, at_solid, at_air, *rows_passed = region_kernels.regions_of(*passed, lines[low:high])

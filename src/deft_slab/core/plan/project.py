@@ -101,7 +101,7 @@ def read_project(text: bytes) -> Project:
     UnreadableFile
         It is damaged, or was saved by a newer version.
     """
-    kept = tr("What you have open is untouched.")
+    kept = tr("Your open project is unchanged.")
     try:
         return Project.model_validate(_unpacked(PROJECTS.read(text)))
     except NewerVersion as error:

@@ -146,8 +146,8 @@ WORDS: dict[str, Callable[..., str]] = {
         "Vent {id} of hollow {ident} is not made. {problem}", id=vent, ident=hollow, problem=problem
     ),
     "hollow.no_vent": lambda voids: tr_many(
-        "A void has no vent: what is inside stays there.",
-        "{n} voids have no vent: what is inside stays there.", voids,
+        "A void has no vent, so uncured resin stays inside.",
+        "{n} voids have no vent, so uncured resin stays inside.", voids,
     ),
     "hollow.vent_on_show_face": lambda vent, hollow: tr(
         "Vent {id} of hollow {ident} opens on a show face.", id=vent, ident=hollow

@@ -22,7 +22,7 @@ from ..desk_state import DeskState
 from ..widgets.basics import button, label, row, say
 from .table import ALL, ELSEWHERE, Action
 
-_COLUMNS = (tr("What"), tr("What it does"), tr("Keys"))
+_COLUMNS = (tr("Action"), tr("What it does"), tr("Keys"))
 
 
 def keys_of(action: Action, state: DeskState) -> tuple[str, ...]:
@@ -50,7 +50,7 @@ class KeysDialog(QDialog):
         self.setWindowTitle(tr("Keys"))
         self.resize(720, 560)
         self.search = QLineEdit()
-        self.search.setPlaceholderText(tr("Find an action by plain words"))
+        self.search.setPlaceholderText(tr("Find an action in plain words"))
         self.search.setAccessibleName(tr("Find an action"))
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self._fill)
@@ -70,14 +70,14 @@ class KeysDialog(QDialog):
         self.edit.setMaximumSequenceLength(1)
         for part in (self.edit, *self.edit.findChildren(QLineEdit)):
             part.setAccessibleName(tr("New keys"))
-        self.edit.setToolTip(tr("Click here and press the keys that you want for the chosen action."))
-        self.put = button(tr("Put it there"), tr("Puts the chosen action on these keys."), self._put)
-        self.none = button(tr("No keys"), tr("Takes all keys off the chosen action."), lambda: self._keep(""))
+        self.edit.setToolTip(tr("Click here and press the keys that you want for the selected action."))
+        self.put = button(tr("Assign"), tr("Assigns these keys to the selected action."), self._put)
+        self.none = button(tr("Remove keys"), tr("Removes all keys from the selected action."), lambda: self._keep(""))
         self.usual = button(
-            tr("Usual ones"), tr("Puts the chosen action back on its usual keys."), lambda: self._keep(None)
+            tr("Restore usual keys"), tr("Restores the usual keys of the selected action."), lambda: self._keep(None)
         )
-        self.do = button(tr("Do it"), tr("Closes this, and does the chosen action."), self._do, role="main")
-        close = button(tr("Close"), tr("Closes the list; changed keys are kept."), self.reject)
+        self.do = button(tr("Run it"), tr("Closes this list and runs the selected action."), self._do, role="main")
+        close = button(tr("Close"), tr("Closes the list. Changed keys are kept."), self.reject)
         self.said = label("", "faint", wrap=True)
         self._rows: list[Action | None] = []
         down = QVBoxLayout(self)
@@ -116,7 +116,7 @@ class KeysDialog(QDialog):
             part.setEnabled(action is not None)
         self.do.setEnabled(action is not None and self._made[action.id].isEnabled())
         self.usual.setEnabled(action is not None and action.id in self._state.settings.keys)
-        say(self.said, "" if self._rows else tr("Nothing is called so."), "faint")
+        say(self.said, "" if self._rows else tr("No action matches these words."), "faint")
 
     def _put(self) -> None:
         keys = self.edit.keySequence().toString(QKeySequence.SequenceFormat.PortableText)
@@ -128,7 +128,8 @@ class KeysDialog(QDialog):
         if taken:
             say(
                 self.said,
-                tr("{keys} is “{text}” already; take it off there.", keys=keys, text=taken[0].text.removesuffix(" …")),
+                tr("{keys} already runs “{text}”. Remove it there "
+                   "first.", keys=keys, text=taken[0].text.removesuffix(" …")),
                 "look",
             )
             return

@@ -54,11 +54,11 @@ FILE = (
         Verbs.ask_open,
     ),
     Action("demo", tr("Open the demo"), tr("Opens the gull figurehead, with two choices."), (), Verbs.open_demo),
-    Action("save", tr("Save"), tr("Saves the project where it was saved last."), ("Ctrl+S",), Verbs.save, _when_open),
+    Action("save", tr("Save"), tr("Saves the project in its present file."), ("Ctrl+S",), Verbs.save, _when_open),
     Action(
         "save_as",
         tr("Save as …"),
-        tr("Saves the project in another place."),
+        tr("Saves the project in another file."),
         ("Ctrl+Shift+S",),
         Verbs.ask_project_file,
         _when_open,
@@ -73,40 +73,41 @@ FILE = (
     Action(
         "first_job",
         tr("First job"),
-        tr("Leads through a first job with one proposal a step; it can be left and taken up again."),
+        tr("Leads you through a first job with one proposal for each step. You can leave it and resume it later."),
         (),
         Verbs.lead,
     ),
     Action(
         "recipes",
         tr("Recipes …"),
-        tr("Keeps what stands on this model under a name, and uses it on another one."),
+        tr("Stores everything that you did to this model under a name, to be used on another model."),
         ("Ctrl+R",),
         Verbs.show_recipes,
     ),
     Action(
         "report",
         tr("Report …"),
-        tr("Puts together what helps to find out what went wrong; it is sent nowhere."),
+        tr("Collects what helps to find out what went wrong. Nothing is sent anywhere."),
         (),
         Verbs.show_report,
     ),
     Action("quit", tr("Quit"), tr("Ends the program."), ("Ctrl+Q",), Verbs.quit),
 )
 EDIT = (
-    Action("undo", tr("Undo"), tr("Takes the last step back."), ("Ctrl+Z",), lambda verbs: verbs.state.undo(),
+    Action("undo", tr("Undo"), tr("Undoes the last step."), ("Ctrl+Z",), lambda verbs: verbs.state.undo(),
            _can_undo),
-    Action("redo", tr("Redo"), tr("Makes the step again."), ("Ctrl+Shift+Z", "Ctrl+Y"),
+    Action("redo", tr("Redo"), tr("Redoes the step."), ("Ctrl+Shift+Z", "Ctrl+Y"),
            lambda verbs: verbs.state.redo(), _can_redo),
     Action("keep", tr("Keep as a choice"), tr("Keeps what is on the bed in the ledger."), ("Ctrl+K",),
            Verbs.keep_choice,
            _when_open),
-    Action("copy_picture", tr("Copy the picture"), tr("Copies what the bed shows, to be pasted elsewhere."),
+    Action("copy_picture", tr("Copy the picture"), tr("Copies the picture of the bed, so that you can paste it "
+                                                      "elsewhere."),
            ("Ctrl+Shift+C",),
            Verbs.copy_picture, _when_open),
-    Action("save_picture", tr("Save the picture …"), tr("Saves what the bed shows as PNG."), (), Verbs.save_picture,
+    Action("save_picture", tr("Save the picture …"), tr("Saves the picture of the bed as PNG."), (), Verbs.save_picture,
            _when_open),
-    Action("stop", tr("Stop"), tr("Stops what is being worked on."), ("Ctrl+.",), Verbs.stop),
+    Action("stop", tr("Stop"), tr("Stops what is running."), ("Ctrl+.",), Verbs.stop),
 )
 VIEW = tuple(
     Action(
@@ -121,28 +122,30 @@ VIEW = tuple(
     Action(
         "swap_drag",
         tr("Swap turning and moving"),
-        tr("Left drag moves and middle drag turns, or the other way round."),
+        tr("Changes whether a left drag turns and a middle drag moves, or the other way round."),
         (),
         Verbs.swap_drag,
     ),
     Action(
         "comfort",
-        tr("Look and comfort …"),
-        tr("Light or dark, size of type, language, units, motion, how angles count and the mouse turns."),
+        tr("Preferences …"),
+        tr("Light or dark colours, text size, language, units, motion, how angles are counted, and what the mouse "
+           "does."),
         (),
         Verbs.show_comfort,
     ),
     Action(
         "shortcuts",
         tr("Keys"),
-        tr("Lists all that can be done: found by plain words, and put on other keys."),
+        tr("Lists all actions. You can find them in plain words and change their keys."),
         ("F1",),
         Verbs.show_keys,
     ),
 )
 ALL = FILE + EDIT + VIEW
 ELSEWHERE = (
-    (tr("On the bed"), tr("arrows turn, + and − come nearer, double click shows everything")),
-    (tr("In a number"), tr("arrows step; units and sums are understood: 4.5in, 120/2")),
-    (tr("In the ledger"), tr("Enter brings back, F2 renames, P pins, Delete removes, Ctrl+C copies all")),
+    (tr("On the bed"), tr("arrow keys turn, + and − zoom, a double click shows everything")),
+    (tr("In a number"), tr("arrow keys step; units and sums are accepted: 4.5in, 120/2")),
+    (tr("In the ledger"), tr("Enter brings a choice back, F2 renames it, P pins it, Delete removes it, Ctrl+C "
+                             "copies the table")),
 )

@@ -74,8 +74,8 @@ class Verbs(QObject):
         if others:
             listed = ", ".join(text.quoted(path.name) for path in others[:3]) + (" …" if len(others) > 3 else "")
             self._then_told = tr(
-                "“{name}” is open; one prop is worked on at a time.\nUnder Recent in the file menu: "
-                "{listed}. “deft-slab batch” does all of a folder by itself.",
+                "“{name}” is open, because you can work on only one prop at a time.\nThe others are under Recent "
+                "in the file menu: {listed}. “deft-slab batch” processes a whole folder on its own.",
                 name=first.name,
                 listed=listed,
             )
@@ -162,7 +162,7 @@ class Verbs(QObject):
 
     def _ask_to_replace(self, error: WouldReplace, again: Callable[[], None]) -> None:
         answer = QMessageBox.question(
-            self.window, tr("Replace?"), plain(tr("{what} Replace?", what=error.what)),
+            self.window, tr("Replace?"), plain(tr("{what} Replace it?", what=error.what)),
             QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel,
         )
         if answer == QMessageBox.StandardButton.Yes:
@@ -173,7 +173,7 @@ class Verbs(QObject):
         history = self.state.history
         if not history.at_stake:
             return True
-        lost = tr("changes that are not saved") if history.dirty else tr("steps taken back that were never saved")
+        lost = tr("changes that are not saved") if history.dirty else tr("undone steps that were never saved")
         answer = QMessageBox.question(
             self.window, tr("Unsaved changes"), plain(tr("“{title}” has {lost}. Discard them?",
                                                          title=self.state.project.title, lost=lost)),
@@ -189,7 +189,7 @@ class Verbs(QObject):
     def copy_picture(self) -> None:
         """Copy what the bed shows to the clipboard."""
         QGuiApplication.clipboard().setImage(self.picture())
-        self._notice.tell(tr("The picture of the bed is copied."))
+        self._notice.tell(tr("The picture of the bed was copied."))
 
     def save_picture(self) -> None:
         suggestion = str(Path(self._folder()) / f"{self.state.project.title}.png")

@@ -17,16 +17,16 @@ from .context import CutContext
 from .kind import Box, GripDrag, OnDesk, Parts, Tools
 from .outlines import ring
 
-_SPLAY = Field(tr("Splay"), tr("How far the sheet leans off the view, all along the line."), "°",
+_SPLAY = Field(tr("Splay"), tr("How far the sheet leans away from the direction of view, along the whole line."), "°",
                lambda cut: cut.splay, lambda cut, value: {"splay": value}, -60, 60, 5)
-_SMOOTH = Field(tr("Smooth"), tr("0 keeps the corners of the line, 100 rounds them most."), "%",
+_SMOOTH = Field(tr("Smooth"), tr("0 keeps the corners of the line, 100 rounds them the most."), "%",
                 lambda cut: 100 * cut.smooth, lambda cut, value: {"smooth": value / 100}, 0, 100, 10)
 
 
 class BentOnDesk(OnDesk[BentCut]):
     kind = "bent"
     word = tr("Bent")
-    tip = tr("A smooth sheet along a line that you click on the model; a loop takes a limb off.")
+    tip = tr("Adds a smooth sheet along a line that you click on the model. A loop cuts off a limb.")
     rank = 4
     pointed = "cut line"
 
@@ -70,7 +70,8 @@ class BentTools(Tools[BentCut]):
         self._snapping = snapping
         self.snap = NumberField("mm", low=0, high=100, step=0.5, decimals=1)
         self.snap.setAccessibleName(tr("Snap to creases within"))
-        self.snap.setToolTip(tr("How near to a crease (teal) a point of the line must be to go to it. 0: never."))
+        self.snap.setToolTip(tr("How close a point of the line must be to a crease (teal) to snap to it. 0 means "
+                                "never."))
         self.snap.setFixedWidth(70)
         self.snap.committed.connect(snapping.set_reach)
         beside = row(label(tr("Snap to creases within")), self.snap, 1)

@@ -25,7 +25,7 @@ _ROOM = 0.5
 class BlockOnDesk(OnDesk[BlockCut]):
     kind = "block"
     word = tr("Block")
-    tip = tr("Cells for a large prop: as many equal ones as its size needs for the bed.")
+    tip = tr("Divides a large prop into cells: as many equal ones as it needs to fit the bed.")
     rank = 2
 
     def placed(self, ground: CutContext, at: Floats | None) -> BlockCut:
@@ -70,11 +70,12 @@ class BlockTools(Tools[BlockCut]):
         super().__init__()
         self._parts, self._kind = parts, kind
         self.for_bed = button(
-            tr("Cells for the bed"), tr("As many equal cells along the model's own axes as the printer needs."),
+            tr("Fit cells to the bed"), tr("Makes as many equal cells along the model's own axes as the printer "
+                                           "needs."),
             self._cells_for_bed,
         )
-        self.stagger = button(tr("Stagger"), tr("Moves the walls across Y half a cell on in every second slab, as "
-                                                "bricks lie."),
+        self.stagger = button(tr("Stagger"), tr("Shifts the walls across Y by half a cell in every second slab, "
+                                                "like bricks."),
                               self._stagger)
         beside = row(self.for_bed, self.stagger, 1)
         beside.setContentsMargins(0, 0, 0, 0)
@@ -160,7 +161,8 @@ def _part_fields(low: Floats, high: Floats) -> list[Field]:
         return {**others, **walls_as(axis, (walls,))}
 
     def field(axis: int) -> Field:
-        return Field(tr("Parts {axis}", axis='XYZ'[axis]), tr("How many equal parts along this axis of the cut."), "",
+        return Field(tr("Parts {axis}", axis='XYZ'[axis]), tr("The number of equal parts along this axis of the "
+                                                              "cut."), "",
                      lambda cut: max(len(walls) for walls in cut.walls(axis)) + 1, partial(update, axis), 1,
                      MOST_WALLS + 1)
 
@@ -189,7 +191,7 @@ def _wall_fields(cut: BlockCut) -> list[Field]:
             return walls_as(axis, (tuple(sorted(replaced(one.walls(axis)[0], k, wanted))),))
 
         name = tr("Wall {axis}{number}", axis="XYZ"[axis], number=k + 1)
-        tip = tr("Where this wall stands, on the cut's own axis.")
+        tip = tr("The place of this wall on the cut's own axis.")
         return Field(name, tip, "mm", lambda one: one.walls(axis)[0][k], moved)
 
     through = [(axis, cut.walls(axis)[0]) for axis in range(3) if len(cut.walls(axis)) == 1]

@@ -15,7 +15,7 @@ from .kind import Box, OnDesk
 class BodiesOnDesk(OnDesk[BodiesCut]):
     kind = "bodies"
     word = tr("Bodies")
-    tip = tr("What was separate in the file becomes pieces.")
+    tip = tr("Makes pieces of bodies that were separate in the file.")
     rank = 8
 
     def placed(self, ground: CutContext, at: Floats | None) -> BodiesCut:

@@ -14,7 +14,7 @@ from .outlines import box_edges
 class BoxOnDesk(PlacedOnDesk[BoxCut]):
     kind = "box"
     word = tr("Box")
-    tip = tr("What lies in one free box.")
+    tip = tr("Cuts off what lies in a box that you place freely.")
     rank = 3
 
     def placed(self, ground: CutContext, at: Floats | None) -> BoxCut:

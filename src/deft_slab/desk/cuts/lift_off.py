@@ -11,14 +11,14 @@ from ..fields import Field, region_fields
 from .context import CutContext
 from .kind import Box, OnDesk
 
-_POCKET = Field(tr("Pocket"), tr("How deep it sits in the body; 0: a flat back on its foot."), "mm",
+_POCKET = Field(tr("Pocket"), tr("How deep the ornament sits in the body. 0 gives it a flat back at its foot."), "mm",
                 lambda cut: cut.pocket, lambda cut, value: {"pocket": value}, 0, 100, 0.5)
 
 
 class LiftOffOnDesk(OnDesk[LiftOffCut]):
     kind = "lift-off"
     word = tr("Lift-off")
-    tip = tr("A raised ornament taken off at its foot: click it.")
+    tip = tr("Cuts off a raised ornament at its foot. Click the ornament.")
     rank = 6
     pointed = "cut lift-off"
 

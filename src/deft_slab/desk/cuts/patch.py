@@ -23,17 +23,18 @@ _GRIPS = 14
 """Places of the border that can be dragged."""
 _FIRST = 0.4
 """Of how far a picked region goes otherwise, that of a new patch."""
-_DEPTH = Field(tr("Depth"), tr("Less: nearer to the patch, a thinner piece. More: deeper into the body."), "%",
+_DEPTH = Field(tr("Depth"), tr("Less keeps the face near the patch, for a thinner piece. More goes deeper into the "
+                               "body."), "%",
                lambda cut: 100 * cut.depth, lambda cut, value: {"depth": value / 100}, -90, 90, 10)
-_FLAT = Field(tr("Flat middle"), tr("How much of the face is made flat, around its middle, so that the piece can lie "
-                                    "on it."),
+_FLAT = Field(tr("Flat middle"), tr("How much of the face is flat around its middle, so that the piece can lie on "
+                                    "it."),
               "%", lambda cut: 100 * cut.flat, lambda cut, value: {"flat": value / 100}, 0, 90, 10)
 
 
 class PatchOnDesk(OnDesk[PatchCut]):
     kind = "patch"
     word = tr("Patch")
-    tip = tr("What you mark comes off along a smooth face: click a region of the surface, then mark more or less.")
+    tip = tr("Cuts off what you mark, along a smooth face. Click a region of the surface, then mark more or less.")
     rank = 7
     pointed = "cut patch"
 
@@ -86,29 +87,29 @@ class PatchTools(Tools[PatchCut]):
         self.ways = {
             kind: button(words, tip, partial(self._begin, kind), checkable=True, role="small")
             for kind, words, tip in (
-                ("cut brush", tr("Brush …"), tr("Drag over the surface: what you brush belongs to the patch.")),
+                ("cut brush", tr("Brush …"), tr("Adds what you drag over to the patch.")),
                 (
                     "cut region",
                     tr("Region …"),
-                    tr("Click: the smooth surface around, up to creases, belongs to the patch."),
+                    tr("Adds the smooth surface around a click, up to creases, to the patch."),
                 ),
             )
         }
-        self.less = button(tr("Rub out"), tr("What you brush or click belongs to the body instead."), self._rub,
+        self.less = button(tr("Rub out"), tr("Removes what you brush or click from the patch."), self._rub,
                            checkable=True, role="small")
-        self.reach = NumberField.named("mm", tr("Reach of the patch's brush"), tr("Radius of the brush."), low=0.1,
+        self.reach = NumberField.named("mm", tr("Size of the patch's brush"), tr("The radius of the brush."), low=0.1,
                                        high=1000,
                                        step=1)
         self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
         column.addLayout(row(*self.ways.values(), self.less, 1))
         self.marks = QComboBox()
-        self.marks.setAccessibleName(tr("Marks that the patch takes"))
-        self.marks.setToolTip(tr("Takes what is marked in Tilt > Faces as the patch."))
+        self.marks.setAccessibleName(tr("Marks that become the patch"))
+        self.marks.setToolTip(tr("Makes what is marked in Tilt, on the page Faces, the patch."))
         self.marks.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.marks.activated.connect(self._take_marks)
-        column.addLayout(row(label(tr("Brush reach")), self.reach, 1))
-        column.addLayout(row(label(tr("Take what is marked")), self.marks, 1))
-        column.addWidget(label(tr("Drag the dots of its border to move it."), "faint", wrap=True))
+        column.addLayout(row(label(tr("Brush size")), self.reach, 1))
+        column.addLayout(row(label(tr("Use the marks")), self.marks, 1))
+        column.addWidget(label(tr("Drag the dots on its border to move the border."), "faint", wrap=True))
         for signal in (self._pointing.changed, self._marker.changed):
             signal.connect(self._show_pointing)
 

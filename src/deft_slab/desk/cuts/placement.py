@@ -116,7 +116,8 @@ class Placing(QObject):
         if len(self.line) >= (3 if closed else 2):
             self._put(ON_DESK["bent"], None, closes=closed)
         else:
-            self._desk.told.emit(tr("A line needs two points, a loop three.\nClick more of them on the model."))
+            self._desk.told.emit(tr("A line needs two points, and a loop needs three.\nClick more points on the "
+                                    "model."))
         self.line = np.empty((0, 3))
 
     # a patch
@@ -152,7 +153,7 @@ class Placing(QObject):
         if kind == "all":
             self._cutting.change(tr("let a cut go through everything"), reach=None)
         elif kind == "rest":
-            self._cutting.change(tr("let a cut pass by what was taken off"), reach=RestReach())
+            self._cutting.change(tr("leave out what other cuts take off"), reach=RestReach())
         elif kind == "piece" and desk.piece is not None:
             if not desk.pieces_up_to_date:
                 desk.failed.emit(being_made())
@@ -182,7 +183,7 @@ class Placing(QObject):
         self._pointing.end()
         self.line = np.empty((0, 3))
         if len(line) < 3:
-            self._desk.told.emit(tr("An outline needs three points.\nClick more of them on the model."))
+            self._desk.told.emit(tr("An outline needs three points.\nClick more points on the model."))
             return
         reach = OutlineReach(points=tuple(triple(one) for one in line), view=self.view)
         self._cutting.change(tr("bound a cut by an outline"), reach=reach)

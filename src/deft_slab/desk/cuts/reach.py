@@ -21,8 +21,8 @@ def reach_words(cut: Cut) -> str:
         case RegionReach():
             return tr("only around a region")
         case RestReach():
-            return tr("passes by what other cuts take off")
-    return tr("only in its piece") if cut.reach.kind == "piece" else tr("only within an outline")
+            return tr("leaves out what other cuts take off")
+    return tr("only the chosen piece") if cut.reach.kind == "piece" else tr("only within an outline")
 
 
 def reach_fields(cut: Cut) -> list[Field]:
@@ -34,13 +34,13 @@ def reach_fields(cut: Cut) -> list[Field]:
                 moved = replaced(getattr(one.reach, name), k, value)
                 return {"reach": one.reach.model_copy(update={name: moved}) if one.reach is not None else None}
 
-            return Field(f"{words} {'XYZ'[k]}", tr("Of the box that the cut stays in."), "mm",
+            return Field(f"{words} {'XYZ'[k]}", tr("The middle or half the size of the box that limits the cut."), "mm",
                          lambda one: getattr(one.reach, name)[k], changed, low)
 
-        return [*(field("centre", tr("Reach middle"), k, -1e5) for k in range(3)),
-                *(field("half", tr("Reach half"), k, 1e-3) for k in range(3))]
+        return [*(field("centre", tr("Box middle"), k, -1e5) for k in range(3)),
+                *(field("half", tr("Box half size"), k, 1e-3) for k in range(3))]
     if isinstance(cut.reach, RegionReach):
-        margin = Field(tr("Reach margin"), tr("How far around the region the cut goes."), "mm",
+        margin = Field(tr("Margin around the region"), tr("How far beyond the region the cut goes."), "mm",
                        lambda one: one.reach.margin,
                        lambda one, value: {"reach": one.reach.model_copy(update={"margin": value})},
                        1e-3, 1000)

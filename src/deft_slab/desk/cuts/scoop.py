@@ -17,14 +17,14 @@ from .kind import Box, Parts, PlacedOnDesk, Tools
 
 _ROUND = 48
 _SHAPES = {"ball": tr("ball"), "round-ended": tr("round-ended sleeve")}
-_MARGIN = Field(tr("Margin"), tr("How far it goes around the region."), "mm", lambda cut: cut.margin,
+_MARGIN = Field(tr("Margin"), tr("How far the scoop goes around the region."), "mm", lambda cut: cut.margin,
                 lambda cut, value: {"margin": value}, 1e-3, 1000)
 
 
 class ScoopOnDesk(PlacedOnDesk[ScoopCut]):
     kind = "scoop"
     word = tr("Scoop")
-    tip = tr("A dish or sleeve around a feature: click where.")
+    tip = tr("Cuts a dish or a sleeve around a feature. Click the feature.")
     rank = 5
     pointed = "cut scoop"
 
@@ -53,7 +53,7 @@ class ScoopTools(Tools[ScoopCut]):
         for name, words in _SHAPES.items():
             self.shape.addItem(words, name)
         self.shape.setAccessibleName(tr("Shape of the scoop"))
-        self.shape.setToolTip(tr("A dish, or a sleeve with round ends."))
+        self.shape.setToolTip(tr("Changes between a dish and a sleeve with round ends."))
         self.shape.activated.connect(lambda n: cutting.change(tr("reshape a scoop"), shape=self.shape.itemData(n)))
         beside = row(self.shape)
         beside.setContentsMargins(0, 0, 0, 0)

@@ -28,7 +28,7 @@ from .kind import Box, OnDesk, Parts, Tools
 class StraightOnDesk(OnDesk[StraightCut]):
     kind = "straight"
     word = tr("Straight")
-    tip = tr("A flat cut through the middle; move it by its handles or by figures.")
+    tip = tr("Adds a flat cut through the middle. Move it by its handles or by typing figures.")
     rank = 1
 
     def placed(self, ground: CutContext, at: Floats | None) -> StraightCut:
@@ -63,18 +63,18 @@ class StraightTools(Tools[StraightCut]):
         column.addWidget(self._here)
         self.place = NumberField("mm", low=-1e5, high=1e5, step=1.0, decimals=2)
         self.place.setAccessibleName(tr("Place"))
-        self.place.setToolTip(tr("Distance from where the cut would first touch the model."))
+        self.place.setToolTip(tr("The distance from where the cut would first touch the model."))
         self.place.committed.connect(self._set_place)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, 1000)
         self.slider.setAccessibleName(tr("Place along the model"))
-        self.slider.setToolTip(tr("Slide the cut through the model; figures follow."))
+        self.slider.setToolTip(tr("Slides the cut through the model while the figures follow."))
         self.slider.sliderMoved.connect(self._slide)
         self.slider.sliderReleased.connect(lambda: self._desk.settle(tr("move a cut")))
         self.slider.actionTriggered.connect(self._slider_stepped)
         self.share = NumberField("%", low=0, high=100, step=1, decimals=1)
         self.share.setAccessibleName(tr("Place in percent"))
-        self.share.setToolTip(tr("The same as a share of the way through the model."))
+        self.share.setToolTip(tr("The place as a share of the distance through the model."))
         self.share.committed.connect(self._set_share)
         column.addLayout(row(label(tr("Place")), self.slider, self.share, self.place))
         self.lean = NumberField("°", low=0, high=180, step=5, decimals=1)
@@ -83,10 +83,12 @@ class StraightTools(Tools[StraightCut]):
         self.lean.committed.connect(lambda _: self._set_angles())
         self.facing = NumberField("°", low=-360, high=360, step=5, decimals=1)
         self.facing.setAccessibleName(tr("Facing"))
-        self.facing.setToolTip(tr("The way an upright or leaning cut faces, counted from the bed's width."))
+        self.facing.setToolTip(tr("The compass direction that an upright or leaning cut faces, counted from the "
+                                  "width of the bed."))
         self.facing.committed.connect(lambda _: self._set_angles())
         self.middle = button(
-            tr("To the middle"), tr("Moves the cut to the middle of the model along its direction."), self._to_middle,
+            tr("Move to the middle"), tr("Moves the cut to the middle of the model along its "
+                                         "direction."), self._to_middle,
             role="small",
         )
         for field in (self.place, self.lean, self.facing):
@@ -95,7 +97,7 @@ class StraightTools(Tools[StraightCut]):
         column.addLayout(row(label(tr("Lean")), self.lean, label(tr("Facing")), self.facing, 1))
         self.turn = button(
             tr("Turn it …"),
-            tr("Maps the support against two turns of this cut; click in the map to turn it."),
+            tr("Maps the support against two rotations of this cut. Click in the map to turn the cut."),
             self._search.ask_turned,
             role="small",
         )
@@ -194,7 +196,8 @@ class StraightTools(Tools[StraightCut]):
         self._show_angles()
 
     def _say_angles(self, words: str) -> None:
-        self._angle.setText(words or tr("Support by two turns of this cut, up to 30° each way. Cross: as it is."))
+        self._angle.setText(words or tr("Support for two rotations of this cut, up to 30° each way. The cross is "
+                                        "the present cut."))
 
     def _show_angles(self) -> None:
         found = self._search.turned
@@ -217,7 +220,8 @@ class StraightTools(Tools[StraightCut]):
         k = int(np.argmin(np.abs(sweep.offsets - cut.offset)))
         fits = tr("both fit") if sweep.fits[k] else tr("a side does not fit")
         return tr(
-            "≈ Longest side {length}, {fits}. ▾ best places along this direction; amber foot: a side does not fit.",
+            "≈ Longest side {length}, {fits}. ▾ marks the best places along this direction. Where the foot of the "
+            "chart is amber, a side does not fit.",
             length=text.mm(float(sweep.largest[k])),
             fits=fits,
         )

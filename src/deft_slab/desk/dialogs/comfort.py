@@ -16,18 +16,19 @@ from ..storage.language import AS_THE_DESKTOP
 from ..widgets.basics import button, label, row
 
 _LOOKS = (
-    (tr("As the desktop"), AS_THE_DESKTOP, tr("Light or dark, as the desktop.")),
-    (tr("Light"), "light", tr("Ink on paper.")),
-    (tr("Dark"), "dark", tr("Pale on dark; every colour means the same.")),
+    (tr("Same as the desktop"), AS_THE_DESKTOP, tr("Uses light or dark colours like the desktop.")),
+    (tr("Light"), "light", tr("Dark text on a light ground.")),
+    (tr("Dark"), "dark", tr("Light text on a dark ground. Every colour keeps its meaning.")),
 )
 _SIZES = (100, 125, 150, 175, 200)
 _ANGLES = (
-    (tr("From the wall"), "wall", tr("0° is an upright wall, 90° a ceiling.")),
-    (tr("From the bed"), "bed", tr("0° is a ceiling, 90° an upright wall.")),
+    (tr("From the wall"), "wall", tr("Counts from an upright wall (0°) to a ceiling (90°).")),
+    (tr("From the bed"), "bed", tr("Counts from a ceiling (0°) to an upright wall (90°).")),
 )
 _UNITS = (
-    (tr("mm"), "mm", tr("Lengths in mm, areas in mm² or cm², volumes in cm³.")),
-    (tr("inches"), "in", tr("Lengths in inches, areas and volumes in square and cubic ones. Files are written in mm.")),
+    (tr("mm"), "mm", tr("Shows lengths in mm, areas in mm² or cm², and volumes in cm³.")),
+    (tr("inches"), "in", tr("Shows lengths in inches, areas in square inches and volumes in cubic inches. Files "
+                            "are still written in mm.")),
 )
 
 
@@ -37,7 +38,8 @@ def _own_name(code: str) -> str:
 
 
 def _languages() -> tuple[tuple[str, str, str], ...]:
-    desktop = (tr("As the desktop"), AS_THE_DESKTOP, tr("The language of the system, where there are texts in it."))
+    desktop = (tr("Same as the desktop"), AS_THE_DESKTOP, tr("Uses the language of the system, if the program has been "
+                                                        "translated into it."))
     return desktop, *((_own_name(code), code, _own_name(code)) for code in languages())
 
 
@@ -47,33 +49,35 @@ class ComfortDialog(QDialog):
     def __init__(self, state: DeskState, redress: Callable[[], None], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._state, self._redress = state, redress
-        self.setWindowTitle(tr("Look and comfort"))
+        self.setWindowTitle(tr("Preferences"))
         self.looks, looks = self._choices("look", _LOOKS)
         of_size = (
-            (f"{size} %", size, tr("All of the window at {size} % of its usual size.", size=size)) for size in _SIZES
+            (f"{size} %", size, tr("Shows the whole window at {size} % of its usual "
+                                   "size.", size=size)) for size in _SIZES
         )
         self.sizes, sizes = self._choices("type_size", tuple(of_size))
         self.angles, angles = self._choices("angle_from", _ANGLES)
         self.motion = self._switch(
-            tr("The view flies to a place"), "motion",
-            tr("Off: it is there at once. Where drawing is slow, it always is."),
+            tr("Fly to places"), "motion",
+            tr("Lets the view move to a place step by step. If this is off, or if drawing is slow, the view jumps "
+               "there."),
         )
         self.swap = self._switch(
             tr("Left drag moves, middle drag turns"), "swap_drag",
-            tr("Off: left drag turns the view, middle drag moves it."),
+            tr("If this is off, a left drag turns the view and a middle drag moves it."),
         )
         self.languages, of_language = self._choices("language", _languages())
         self.units, units = self._choices("units", _UNITS)
-        as_now = (tr("As the desktop"), AS_THE_DESKTOP, tr("As the settings of the system write numbers."))
-        of_numbers = ((one, one, tr("Numbers are written like this one.")) for one in WRITTEN)
+        as_now = (tr("Same as the desktop"), AS_THE_DESKTOP, tr("Writes numbers as the settings of the system say."))
+        of_numbers = ((one, one, tr("Writes numbers like this one.")) for one in WRITTEN)
         self.numbers, numbers = self._choices("numbers", (as_now, *of_numbers))
         grid = QGridLayout(self)
         grid.setContentsMargins(16, 14, 16, 12)
         grid.setHorizontalSpacing(16)
         grid.setVerticalSpacing(10)
         lines: tuple[tuple[str, QHBoxLayout | QWidget], ...] = (
-            (tr("Look"), looks), (tr("Size of type"), sizes), (tr("Language"), of_language), (tr("Lengths"), units),
-            (tr("Numbers"), numbers), (tr("Overhang angles count"), angles), (tr("Motion"), self.motion),
+            (tr("Colours"), looks), (tr("Text size"), sizes), (tr("Language"), of_language), (tr("Lengths"), units),
+            (tr("Numbers"), numbers), (tr("Count overhang angles"), angles), (tr("Motion"), self.motion),
             (tr("Mouse"), self.swap),
         )
         for number, (words, part) in enumerate(lines):
@@ -83,12 +87,12 @@ class ComfortDialog(QDialog):
             else:
                 grid.addLayout(part, number, 1)
         said = tr(
-            "Size of type, language, units and numbers count when the program is started next. "
-            "Keys have a list of their own (F1)."
+            "Changes of text size, language, units and numbers take effect when the program is started again. Keys "
+            "have their own list (F1)."
         )
         self.said = label(said, "faint", wrap=True)
         grid.addWidget(self.said, len(lines), 0, 1, 2)
-        close = button(tr("Close"), tr("Closes this; what was chosen is kept."), self.accept, role="main")
+        close = button(tr("Close"), tr("Closes the preferences. Your choices are kept."), self.accept, role="main")
         grid.addLayout(row(1, close), len(lines) + 1, 0, 1, 2)
 
     def _choices(

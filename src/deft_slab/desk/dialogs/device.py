@@ -27,10 +27,11 @@ class DeviceDialog(QDialog):
         grid.setHorizontalSpacing(12)
         browse = button(tr("Choose …"), tr("Chooses the folder."), self._browse, role="small")
         for line, (words, field, tip) in enumerate((
-            (tr("Name"), self.name, tr("What it is called here.")),
-            (tr("Address"), self.url, tr("Where it listens, on this machine.")),
-            (tr("Token"), self.token, tr("What whoever asks it must know; it says it when it starts.")),
-            (tr("or folder"), self.folder, tr("The folder that it watches, for one that does not listen.")),
+            (tr("Name"), self.name, tr("The name of the printer in this program.")),
+            (tr("Address"), self.url, tr("The address on this machine where the printer listens.")),
+            (tr("Access token"), self.token, tr("The access token of the printer, which it shows when it starts.")),
+            (tr("or folder"), self.folder, tr("The folder that the printer watches, if it does not listen on an "
+                                              "address.")),
         )):
             field.setToolTip(tip)
             field.setAccessibleName(words)
@@ -38,9 +39,10 @@ class DeviceDialog(QDialog):
             grid.addWidget(field, line, 1)
         grid.addWidget(browse, 3, 2)
         self.said = label("", "faint", wrap=True)
-        self.use = button(tr("Add it"), tr("Puts it into the list, and asks it how it is."), self._done, role="main")
+        self.use = button(tr("Add it"), tr("Adds the printer to the list and asks for its "
+                                           "status."), self._done, role="main")
         self.use.setDefault(True)
-        close = button(tr("Cancel"), tr("Closes this, and adds nothing."), self.reject)
+        close = button(tr("Cancel"), tr("Closes this without adding a printer."), self.reject)
         column = QVBoxLayout(self)
         column.addLayout(grid)
         column.addWidget(self.said)
@@ -59,11 +61,12 @@ class DeviceDialog(QDialog):
                 folder=self.folder.text().strip(),
             )
         except ValidationError as error:
-            say(self.said, tr("It needs a name.") if not self.name.text().strip() else first_problem(error), "look")
+            said = first_problem(error) if self.name.text().strip() else tr("The printer needs a name.")
+            say(self.said, said, "look")
             return
         if bool(device.url) == bool(device.folder):
-            say(self.said, tr("It has an address, or a folder; one of both."), "look")
+            say(self.said, tr("The printer needs either an address or a folder, not both."), "look")
         elif self._take(device):
             self.accept()
         else:
-            say(self.said, tr("That cannot be used; the notice on the bed says why."), "look")
+            say(self.said, tr("This printer cannot be added. The notice above the bed says why."), "look")

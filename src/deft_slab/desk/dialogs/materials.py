@@ -17,7 +17,7 @@ from ..widgets.basics import button, label, row, say
 from ..widgets.number import parse_quantity
 from ..widgets.presets_button import PresetsButton
 
-_COLUMNS = (tr("Material"), tr("Weighs (g/cm³)"), tr("Price of 1 kg"), tr("Shrinks by (%)"), tr("Colour"))
+_COLUMNS = (tr("Material"), tr("Density (g/cm³)"), tr("Price of 1 kg"), tr("Shrinkage (%)"), tr("Colour"))
 _COLOUR = 4
 _NO_COLOUR = tr("none")
 
@@ -42,23 +42,24 @@ class MaterialsDialog(QDialog):
         self.table.itemChanged.connect(self._changed)
         self.table.cellDoubleClicked.connect(self._colour)
         self.said = label("", "faint", wrap=True)
-        self.add = button(tr("Add one"), tr("Adds a material, to begin with like the usual one."), self._add)
-        self.remove = button(tr("Remove"), tr("Removes the chosen material; the first row is the usual one, and "
-                                              "stays."),
+        self.add = button(tr("Add a material"), tr("Adds a material that starts as a copy of the usual "
+                                                   "one."), self._add)
+        self.remove = button(tr("Remove"), tr("Removes the selected material. The first row is the usual material "
+                                              "and cannot be removed."),
                              self._remove)
         self.colour = button(
             tr("Colour …"),
-            tr("Chooses the colour of the chosen material, for files that have colours."),
+            tr("Chooses the colour of the selected material, for files with colours."),
             lambda: self._colour(self.table.currentRow(), _COLOUR),
         )
         self.presets = PresetsButton("materials", self._now, self._take_kept, lambda e: say(self.said, str(e), "look"))
-        close = button(tr("Close"), tr("Closes the list; edits are kept."), self.accept, role="main")
+        close = button(tr("Close"), tr("Closes the list. Your edits are kept."), self.accept, role="main")
         down = QVBoxLayout(self)
         down.addWidget(
             label(
                 tr(
-                    "Pieces are of the usual material unless Hand off says otherwise. Each is reckoned "
-                    "by its own, and made larger by what that shrinks."
+                    "Pieces are printed in the usual material unless you choose another one in Hand off. Cost and "
+                    "shrinkage are computed for each piece's own material."
                 ),
                 "faint",
                 wrap=True,
@@ -92,9 +93,9 @@ class MaterialsDialog(QDialog):
         for part in (self.add, self.remove, self.colour):
             part.setEnabled(self._may_edit)
         said = (
-            tr("Double click a cell to change it.")
+            tr("Double-click a cell to change it.")
             if self._may_edit
-            else tr("Comes with the program; copy it to edit.")
+            else tr("This profile comes with the program. Copy it if you want to edit it.")
         )
         say(self.said, said, "faint")
 
@@ -113,7 +114,7 @@ class MaterialsDialog(QDialog):
                     what = {"shrinkage": parse_quantity(given, "%") / 100}
         except ValueError:
             self._fill()
-            say(self.said, tr("“{given}” is no number.", given=given), "look")
+            say(self.said, tr("“{given}” is not a number.", given=given), "look")
             return
         self._change(number, what)
 
@@ -163,14 +164,15 @@ class MaterialsDialog(QDialog):
         """Add a kept material, replacing one with the same name."""
         kept = Material.model_validate(values)
         if not self._may_edit:
-            raise BadPlan(tr("This profile comes with the program."), remedy=tr("Copy it, to put materials into it."))
+            raise BadPlan(tr("This profile comes with the program."), remedy=tr("Copy it if you want to add "
+                                                                                "materials."))
         others = tuple(one for one in self.printer.materials if one.name != kept.name)
         self._take({"materials": (*others, kept)})
 
     def _remove(self) -> None:
         number = self.table.currentRow()
         if number < 1:
-            say(self.said, tr("The first row is the usual material, and stays."), "look")
+            say(self.said, tr("The first row is the usual material and cannot be removed."), "look")
             return
         self._take({"materials": tuple(one for n, one in enumerate(self.printer.materials, 1) if n != number)})
 

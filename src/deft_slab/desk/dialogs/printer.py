@@ -32,13 +32,14 @@ from ..widgets.number import NumberField
 from .materials import MaterialsDialog
 
 _LENGTHS = (
-    ("bed_x", tr("Bed width"), "mm", 10, 1e5, 0, tr("How far the bed goes to the right.")),
-    ("bed_y", tr("Bed depth"), "mm", 10, 1e5, 0, tr("How far the bed goes to the back.")),
-    ("height", tr("Height"), "mm", 10, 1e5, 0, tr("How high a piece may be.")),
-    ("margin", tr("Margin"), "mm", 0, 1e3, 1, tr("Kept free along the edges of the bed.")),
-    ("gap", tr("Between pieces"), "mm", 0, 500, 1, tr("Kept free between pieces on a bed.")),
-    ("line_width", tr("Line or pixel width"), "mm", 0.001, 10, 3, tr("Walls thinner than two of them print badly.")),
-    ("clearance", tr("Clearance"), "mm", 0, 5, 2, tr("Gap on each side between a key and its socket.")),
+    ("bed_x", tr("Bed width"), "mm", 10, 1e5, 0, tr("The size of the bed from left to right.")),
+    ("bed_y", tr("Bed depth"), "mm", 10, 1e5, 0, tr("The size of the bed from front to back.")),
+    ("height", tr("Height"), "mm", 10, 1e5, 0, tr("The largest height of a piece.")),
+    ("margin", tr("Margin"), "mm", 0, 1e3, 1, tr("The margin that is kept free along the edges of the bed.")),
+    ("gap", tr("Gap between pieces"), "mm", 0, 500, 1, tr("The gap that is kept free between pieces on a bed.")),
+    ("line_width", tr("Line or pixel width"), "mm", 0.001, 10, 3, tr("The width of a printed line or a pixel. "
+                                                                     "Walls thinner than two of them print badly.")),
+    ("clearance", tr("Clearance"), "mm", 0, 5, 2, tr("The gap on each side between a key and its socket.")),
     (
         "slope",
         tr("Slant of the layers"),
@@ -50,10 +51,12 @@ _LENGTHS = (
     ),
 )
 _COSTS = (
-    ("support_density", tr("Plastic in support"), "%", 0.1, 100, 0, tr("Share of the support volume that is plastic.")),
+    ("support_density", tr("Plastic in support"), "%", 0.1, 100, 0, tr("The share of the support volume that is "
+                                                                       "plastic.")),
     ("material_density", tr("Material density"), "g/cm³", 0.1, 25, 2, tr("The weight of 1 cm³ of the material.")),
-    ("material_price", tr("Price of 1 kg"), "", 0, 1e5, 2, tr("In your own currency.")),
-    ("hour_price", tr("Price of an hour"), "", 0, 1e4, 2, tr("Power and wear, in your own currency.")),
+    ("material_price", tr("Price of 1 kg"), "", 0, 1e5, 2, tr("The price of 1 kg, in your own currency.")),
+    ("hour_price", tr("Price of an hour"), "", 0, 1e4, 2, tr("Electricity and wear for an hour, in your own "
+                                                             "currency.")),
     (
         "shrinkage",
         tr("Shrinkage"),
@@ -63,15 +66,16 @@ _COSTS = (
         2,
         tr("Files are made larger by this, so that parts have the right size when cold."),
     ),
-    ("failed_share", tr("Failed prints"), "%", 0, 1000, 0, tr("Share of the cost that is added for failed "
-                                                                 "prints.")),
+    ("failed_share", tr("Failed prints"), "%", 0, 1000, 0, tr("The share of the cost that is added for failed "
+                                                              "prints.")),
 )
 """What figures of material and cost are made from."""
 _TIMES = {
     "filament": (
-        ("speed", tr("Speed"), "mm/s", 0.1, 2000, 0, tr("Along the path, for the estimate of hours.")),
-        ("wall_lines", tr("Lines per wall"), "", 1, 50, 0, tr("How many lines thick the walls are.")),
-        ("infill", tr("Infill"), "%", 0, 100, 0, tr("Share of what is within the walls that is filled.")),
+        ("speed", tr("Speed"), "mm/s", 0.1, 2000, 0, tr("The printing speed along the path, for the estimate of "
+                                                        "hours.")),
+        ("wall_lines", tr("Lines per wall"), "", 1, 50, 0, tr("The number of lines in a wall.")),
+        ("infill", tr("Infill"), "%", 0, 100, 0, tr("The share of the inside that is filled.")),
         (
             "layer_seconds",
             tr("Time between layers"),
@@ -79,14 +83,16 @@ _TIMES = {
             0,
             600,
             1,
-            tr("For moving up and to the start of the next layer."),
+            tr("The time for moving up and to the start of the next layer."),
         ),
     ),
     "resin": (
-        ("bottom_layers", tr("Bottom layers"), "", 0, 100, 0, tr("The first ones, which are exposed longer.")),
-        ("bottom_seconds", tr("Time per bottom layer"), "s", 0, 600, 1, tr("Exposure and lift of each bottom layer.")),
-        ("exposure_seconds", tr("Exposure"), "s", 0, 600, 2, tr("Of each other layer.")),
-        ("lift_seconds", tr("Lift"), "s", 0, 600, 2, tr("Moving up and down again after each layer.")),
+        ("bottom_layers", tr("Bottom layers"), "", 0, 100, 0, tr("The number of first layers that are exposed "
+                                                                 "longer.")),
+        ("bottom_seconds", tr("Time per bottom layer"), "s", 0, 600, 1, tr("The time for exposure and lift of each "
+                                                                           "bottom layer.")),
+        ("exposure_seconds", tr("Exposure"), "s", 0, 600, 2, tr("The exposure time of all other layers.")),
+        ("lift_seconds", tr("Lift"), "s", 0, 600, 2, tr("The time for moving up and down again after each layer.")),
     ),
 }
 """What the estimate of hours is made from, by the kind of printer."""
@@ -167,49 +173,49 @@ class PrinterDialog(QDialog):
         across.addLayout(right, 1)
         column = QVBoxLayout(self)
         column.addLayout(across, 1)
-        self.copy = button(tr("Copy"), tr("Makes an own profile of this one, which can be edited."), self._copy)
+        self.copy = button(tr("Copy"), tr("Makes a copy of this profile that you can edit."), self._copy)
         self.back = button(
-            tr("Put back"), tr("Puts this profile back as it was when the list was opened."), self._put_back
+            tr("Restore"), tr("Restores this profile as it was when the list was opened."), self._put_back
         )
-        self.delete = button(tr("Remove"), tr("Removes an own profile."), self._remove)
+        self.delete = button(tr("Remove"), tr("Removes one of your own profiles."), self._remove)
         take = button(tr("Import …"), tr("Reads a profile from a JSON file."), self._import)
         give = button(tr("Export …"), tr("Writes this profile to a JSON file."), self._export)
         self.materials = button(
             tr("Materials …"),
-            tr("What it may be loaded with besides its usual material: other plastics or resins, other colours."),
+            tr("Lists other materials and colours that the printer can be loaded with."),
             self._materials,
         )
         self.use = button(
-            tr("Use it"), tr("Judges this project, and new ones, by this printer."), self._use, role="main"
+            tr("Use it"), tr("Uses this printer for this project and for new ones."), self._use, role="main"
         )
-        close = button(tr("Close"), tr("Closes the list; edits are kept."), self.accept)
+        close = button(tr("Close"), tr("Closes the list. Your edits are kept."), self.accept)
         column.addLayout(row(self.copy, take, give, self.delete, self.back, self.materials, 1, self.use, close))
         self._fill(state.printer)
         lost = ", ".join(str(path) for path in printers.OWN.unreadable)
         if lost:
-            say(self._said, tr("Could not be read, and left as it is: {lost}.", lost=lost), "look")
+            say(self._said, tr("Could not be read and was left unchanged: {lost}.", lost=lost), "look")
 
     def _form(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(5)
         self.name = QLineEdit()
-        self.name.setToolTip(tr("What the printer is called."))
+        self.name.setToolTip(tr("The name of the printer."))
         self.name.setAccessibleName(tr("Name of the printer"))
         self.name.editingFinished.connect(lambda: self._change(name=self.name.text()))
         self.kind = QComboBox()
         self.kind.addItems(list(_KINDS))
         self.kind.setAccessibleName(tr("Kind of printer"))
-        self.kind.setToolTip(tr("Melted plastic, or resin that hangs from a plate."))
+        self.kind.setToolTip(tr("Whether it prints filament or resin."))
         self.kind.textActivated.connect(lambda words: self._change(kind=_KINDS[words]))
         self.endless = QComboBox()
         self.endless.addItems([words for words, _ in _ENDLESS])
         self.endless.setAccessibleName(tr("Endless bed"))
-        self.endless.setToolTip(tr("A belt has no end along one axis: pieces always fit along it."))
+        self.endless.setToolTip(tr("A belt has no end along one axis, so pieces always fit in that direction."))
         self.endless.activated.connect(lambda number: self._change(endless=_ENDLESS[number][1]))
         self.layers = QLineEdit()
         self.layers.setAccessibleName(tr("Layer heights"))
-        self.layers.setToolTip(tr("The usual layer heights in mm, with spaces between them, finest first."))
+        self.layers.setToolTip(tr("The usual layer heights in mm, separated by spaces, finest first."))
         self.layers.editingFinished.connect(self._change_layers)
         for number, (words, part) in enumerate(((tr("Name"), self.name), (tr("Kind"), self.kind))):
             grid.addWidget(label(words), number, 0)
@@ -236,7 +242,7 @@ class PrinterDialog(QDialog):
         grid.setHorizontalSpacing(12)
         grid.setVerticalSpacing(5)
         line = 0
-        for words, fields in ((tr("What it takes"), _COSTS), (tr("What a check finds fault with"), _LIMITS)):
+        for words, fields in ((tr("Material and cost"), _COSTS), (tr("Limits of the check"), _LIMITS)):
             grid.addWidget(label(words, "head"), line, 0, 1, 3)
             for line, named in enumerate(fields, line + 1):  # noqa: B020 - it goes on below the last one
                 self._field(grid, line, *named)
@@ -297,11 +303,11 @@ class PrinterDialog(QDialog):
             part.setEnabled(profile.own)
         self.delete.setEnabled(profile.own)
         self.back.setEnabled(profile.own and self._before[profile.key] != printer)
-        used = tr(" It judges this project.") if printer == self._state.printer else ""
+        used = tr(" This project uses it.") if printer == self._state.printer else ""
         words = (
-            tr("An own profile: edits are kept at once.")
+            tr("This is your own profile. Edits are saved at once.")
             if profile.own
-            else tr("Comes with the program; copy it to edit.")
+            else tr("This profile comes with the program. Copy it if you want to edit it.")
         )
         say(self._said, words + used, "faint")
 
@@ -312,7 +318,7 @@ class PrinterDialog(QDialog):
         try:
             heights = tuple(float(word.replace(",", ".")) for word in self.layers.text().split())
         except ValueError:
-            say(self._said, tr("Layer heights are numbers with spaces between them."), "look")
+            say(self._said, tr("Layer heights must be numbers separated by spaces."), "look")
             return
         self._change(layer_heights=heights)
 

@@ -20,8 +20,8 @@ from ..widgets.basics import button, label, row, say
 _SCALINGS = {
     "evenly": tr("scaled evenly"),
     "each axis": tr("scaled along each axis"),
-    "same size": tr("at its own size, moved over"),
-    "as it is": tr("as it stands, in its own place"),
+    "same size": tr("at its own size, moved onto the model"),
+    "as it is": tr("at its own size, in its own place"),
 }
 
 
@@ -49,30 +49,31 @@ class RecipesDialog(QDialog):
         self.setWindowTitle(tr("Recipes"))
         self.resize(760, 480)
         self.fresh = QLineEdit()
-        self.fresh.setAccessibleName(tr("Name for what stands on the model"))
-        self.fresh.setPlaceholderText(tr("A name for what stands on this model"))
+        self.fresh.setAccessibleName(tr("Name of the new recipe"))
+        self.fresh.setPlaceholderText(tr("A name for the recipe of this model"))
         self.fresh.setMaxLength(60)
         self.keep = button(
-            tr("Keep it"),
+            tr("Store the recipe"),
             tr(
-                "Keeps the cuts, joins, seats, hollows, vents and posts of this model under the "
-                "name, to be used on another one."
+                "Stores the cuts, joins, seats, hollows, vents and posts of this model under the name, to be used "
+                "on another model."
             ),
             self._keep,
         )
         self.list = QListWidget()
         self.list.setFixedWidth(240)
-        self.list.setAccessibleName(tr("Kept recipes"))
+        self.list.setAccessibleName(tr("Stored recipes"))
         self.list.currentRowChanged.connect(lambda _: self._show())
         self.name = QLineEdit()
         self.name.setAccessibleName(tr("Name of the recipe"))
-        self.name.setToolTip(tr("What the chosen recipe is called."))
+        self.name.setToolTip(tr("The name of the selected recipe."))
         self.name.setMaxLength(60)
         self.name.editingFinished.connect(self._rename)
         self._about = label("", "faint", wrap=True)
         self.scaling = QComboBox()
-        self.scaling.setAccessibleName(tr("How it follows the size of the model"))
-        self.scaling.setToolTip(tr("Places, keys and bands scale with the model; walls, rods and clearances stay."))
+        self.scaling.setAccessibleName(tr("How the recipe follows the size of the model"))
+        self.scaling.setToolTip(tr("Places, keys and bands scale with the model. Walls, rods and clearances stay "
+                                   "the same."))
         for one in SCALINGS:
             self.scaling.addItem(_SCALINGS[one], one)
         self.scaling.activated.connect(lambda _: self._show())
@@ -87,7 +88,7 @@ class RecipesDialog(QDialog):
         right = QVBoxLayout()
         for part in (self.name, self._about):
             right.addWidget(part)
-        right.addLayout(row(label(tr("On this model"), "faint"), self.scaling, 1))
+        right.addLayout(row(label(tr("Use on this model"), "faint"), self.scaling, 1))
         for part in (self._factor, self._said):
             right.addWidget(part)
         right.addWidget(scrolled, 1)
@@ -95,12 +96,13 @@ class RecipesDialog(QDialog):
         across.addLayout(right, 1)
         take = button(tr("Import …"), tr("Reads a recipe from a JSON file."), self._import)
         self.give = button(
-            tr("Export …"), tr("Writes the chosen recipe to a JSON file; commands take it too."), self._export
+            tr("Export …"), tr("Writes the selected recipe to a JSON file, which commands can use as "
+                               "well."), self._export
         )
-        self.delete = button(tr("Remove"), tr("Removes the chosen recipe."), self._remove)
+        self.delete = button(tr("Remove"), tr("Removes the selected recipe."), self._remove)
         self.use = button(
             tr("Use it"),
-            tr("Puts the chosen recipe in place of all that stands on this model; undo takes it back."),
+            tr("Replaces everything on this model by the selected recipe. You can undo it."),
             self._use,
             role="main",
         )
@@ -117,7 +119,7 @@ class RecipesDialog(QDialog):
         self._fill("")
         lost = ", ".join(str(path) for path in self._reusing.shelf.unreadable)
         if lost:
-            say(self._said, tr("Could not be read, and left as it is: {lost}.", lost=lost), "look")
+            say(self._said, tr("Could not be read and was left unchanged: {lost}.", lost=lost), "look")
 
     @property
     def chosen(self) -> ShelfItem[Recipe] | None:
@@ -140,13 +142,13 @@ class RecipesDialog(QDialog):
         chosen, state = self.chosen, self._state
         self.keep.setEnabled(self._reusing.may_keep)
         if state.is_open and not self.fresh.text():
-            self.fresh.setPlaceholderText(tr("A name for what stands on “{title}”", title=state.project.title))
+            self.fresh.setPlaceholderText(tr("A name for the recipe of “{title}”", title=state.project.title))
         for part in (self.name, self.scaling, self.give, self.delete):
             part.setEnabled(chosen is not None)
         self._show_use()
         if chosen is None:
             self.name.clear()
-            say(self._about, tr("No recipe is kept yet. Keep what stands on this model, or import one."), "faint")
+            say(self._about, tr("There is no recipe yet. Store the one of this model, or import one."), "faint")
             self._factor.clear()
             return
         recipe = chosen.item
@@ -155,7 +157,7 @@ class RecipesDialog(QDialog):
         of = ""
         if made is not None:
             x, y, z = (high - low for low, high in zip(made.low, made.high, strict=True))
-            of = tr(" Made for a model of {size}.", size=text.box((x, y, z)))
+            of = tr(" It was made for a model of {size}.", size=text.box((x, y, z)))
         say(self._about, f"{sentence(contents(recipe))}.{of}", "faint")
         if made is None:
             self.scaling.setCurrentIndex(SCALINGS.index("as it is"))
@@ -165,13 +167,13 @@ class RecipesDialog(QDialog):
         if factors is None or scaling in ("as it is", "same size"):
             self._factor.clear()
         elif scaling == "evenly":
-            self._factor.setText(tr("It becomes {factors:.1f} % as large.", factors=100 * factors[0]))
+            self._factor.setText(tr("It is scaled to {factors:.1f} %.", factors=100 * factors[0]))
         else:
             along = (
                 tr("{factor:.1f} % along {axis}", factor=100 * factor, axis=axis)
                 for factor, axis in zip(factors, "XYZ", strict=True)
             )
-            self._factor.setText(tr("It becomes {list}.", list=", ".join(along)))
+            self._factor.setText(tr("It is scaled to {list}.", list=", ".join(along)))
 
     # what the user does
 
@@ -195,10 +197,10 @@ class RecipesDialog(QDialog):
     def _use(self) -> None:
         if self._state.jobs.busy_with("ask"):
             self._state.jobs.cancel("ask")
-            say(self._said, tr("It was stopped; nothing was changed."), "faint")
+            say(self._said, tr("It was stopped. Nothing was changed."), "faint")
         elif self.chosen is not None:
             self._clear()
-            say(self._said, tr("Using it …"), "faint")
+            say(self._said, tr("Applying the recipe …"), "faint")
             self._reusing.use(self.chosen.item, SCALINGS[self.scaling.currentIndex()])
 
     def _clear(self) -> None:
@@ -207,9 +209,11 @@ class RecipesDialog(QDialog):
 
     def _on_used(self, said: Sequence[str]) -> None:
         if not said:
-            say(self._said, tr("All of it fits."), "good")
+            say(self._said, tr("The whole recipe fits."), "good")
             return
-        say(self._said, tr_many("It is used; {n} thing of it does not fit:", "It is used; {n} things of it do not fit:",
+        say(self._said, tr_many("The recipe was applied. {n} item does not "
+                                "fit:", "The recipe was applied. {n} items do "
+                                                                             "not fit:",
                                 len(said)),
             "look")
         self.misfits.setText("\n".join(said))

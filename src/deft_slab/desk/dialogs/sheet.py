@@ -46,14 +46,15 @@ class SheetDialog(QDialog):
         papers = QButtonGroup(self)
         self.papers = {}
         for one, words in NAMES.items():
-            made = button(words, tr("Lays it out for {words} paper.", words=words), partial(self._take_paper, one),
+            made = button(words, tr("Lays out the sheet for {words} "
+                                    "paper.", words=words), partial(self._take_paper, one),
                           checkable=True)
             made.setChecked(one == paper)
             papers.addButton(made)
             self.papers[one] = made
         self.write = button(
             tr("Write PDF and HTML …"),
-            tr("Writes sheet.pdf and sheet.html, with the lists of pieces, into a folder."),
+            tr("Writes sheet.pdf, sheet.html and the lists of pieces into a folder."),
             lambda: write(self.paper),
             role="main",
         )

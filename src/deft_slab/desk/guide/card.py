@@ -30,11 +30,11 @@ class GuideCard(QFrame):
         self.setProperty("role", "card")
         self._title = label("", "title")
         self._says = label("", "", wrap=True)
-        self.take = button(tr("Go on"), tr("Takes what is proposed, and goes on."), guide.take, role="main")
-        self.otherwise = button("", tr("Goes on without it."), guide.pass_over)
+        self.take = button(tr("Continue"), tr("Accepts what is proposed, and continues."), guide.take, role="main")
+        self.otherwise = button("", tr("Continues without it."), guide.pass_over)
         self.leave = button(
-            tr("Leave"),
-            tr("Leaves the first job. “First job” in the file menu takes it up again, at the step that is open then."),
+            tr("Leave the first job"),
+            tr("Leaves the first job. “First job” in the file menu resumes it at the step that is open then."),
             guide.leave,
         )
         words = QVBoxLayout()

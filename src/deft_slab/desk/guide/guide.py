@@ -100,7 +100,7 @@ class Guide(QObject):
         if self._taking:
             return Proposal(f"{self._taking} …", "")
         if not state.up_to_date:
-            return Proposal(tr("It is being measured …"), "")
+            return Proposal(tr("Measuring the model …"), "")
         on: dict[str, Callable[[], Proposal]] = {
             "Size": partial(on_size, state, as_it_came=self._as_it_came), "Tilt": partial(on_tilt, state),
             "Cut": partial(on_cut, state), "Join": partial(on_join, state), "Check": partial(on_check, state),
@@ -112,27 +112,27 @@ class Guide(QObject):
         if self._written == self._state.plan:
             return Proposal(
                 tr(
-                    "That is a whole job: the folder holds the beds, and the sheet for the bench. Save "
-                    "the project to come back to it."
+                    "That was a whole job. The folder contains the beds and the sheet for the bench. Save the "
+                    "project if you want to come back to it."
                 ),
                 tr("Done"),
                 self.leave,
             )
         large = too_large(self._state)
         if large is not None:
-            return Proposal(tr("{name} does not fit its printer: {over}. Part it, make it smaller, or choose a larger "
-                               "printer.", name=text.quoted(large.name), over=large.fit.sentence()),
-                            tr("Part it"), lambda: self._state.go_to("Cut"))
+            return Proposal(tr("{name} does not fit its printer: {over}. Cut it, make it smaller, or choose a "
+                               "larger printer.", name=text.quoted(large.name), over=large.fit.sentence()),
+                            tr("Cut it"), lambda: self._state.go_to("Cut"))
         work = self._state.bedding.work
         if work is None:
-            return Proposal(tr("The beds are being laid …"), "")
+            return Proposal(tr("Laying out the beds …"), "")
         if self._state.jobs.busy_with("handoff"):
-            return Proposal(tr("The beds are being written, and read again …"), "")
+            return Proposal(tr("Writing the beds and reading them back …"), "")
         beds = tr_many("{n} bed", "{n} beds", len(work.beds))
         return Proposal(
             tr(
-                "{beds}, {time}, {weight}: written as files, each read again before it is saved, "
-                "with a sheet for the bench.",
+                "{beds}, {time}, {weight}. They are written as files, with a sheet for the bench; each file is "
+                "read back before it is saved.",
                 beds=beds,
                 time=text.hours(work.seconds),
                 weight=text.grams(work.material),

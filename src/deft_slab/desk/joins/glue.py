@@ -11,7 +11,7 @@ class GlueOnDesk(JoinOnDesk[GlueJoin]):
     kind = "glue"
     place = 9
     word = tr("Glue")
-    adds = tr("Leaves the contact as it is, on purpose: it is no longer listed as one without a join.")
+    adds = tr("Accepts the contact as it is. It is no longer listed as a contact without a join.")
 
     def new_join(self, where: Where) -> GlueJoin:
         return GlueJoin(**where.place)

@@ -15,16 +15,17 @@ class LettersOnDesk(JoinOnDesk[LettersJoin]):
     kind = "letters"
     place = 8
     word = tr("Letter")
-    adds = tr("Sinks a letter into both faces, so that pieces are not mixed up.")
+    adds = tr("Engraves a letter in both faces, so that pieces are not mixed up.")
 
     def new_join(self, where: Where) -> LettersJoin:
         return LettersJoin(**where.place, text_first="A", text_second="A", height=max(min(where.width, 6.0), 3.2))
 
     def fields(self, join: LettersJoin) -> list[Field]:
         return [
-            Field(tr("Height"), tr("Of a capital."), "mm", lambda one: one.height, lambda one, value: {"height": value},
+            Field(tr("Height"), tr("The height of a capital "
+                                   "letter."), "mm", lambda one: one.height, lambda one, value: {"height": value},
                   1, 100, 0.5),
-            Field(tr("Depth"), tr("How deep it is sunk."), "mm", lambda one: one.depth, lambda one,
+            Field(tr("Depth"), tr("How deep the letter is engraved."), "mm", lambda one: one.depth, lambda one,
                   value: {"depth": value},
                   0.2, 10, 0.1),
         ]

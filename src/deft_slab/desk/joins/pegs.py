@@ -12,25 +12,26 @@ from .kind import JoinOnDesk, Switch, Where
 
 _LOW = 0.6
 _SIZE = [
-    Field(tr("Width"), tr("Across, at the contact."), "mm", lambda join: join.width,
+    Field(tr("Width"), tr("The width at the contact."), "mm", lambda join: join.width,
           lambda join, value: {"width": value}, _LOW, 500, 0.5),
-    Field(tr("Height"), tr("From the contact to its tip."), "mm", lambda join: join.height,
+    Field(tr("Height"), tr("The height from the contact to the tip."), "mm", lambda join: join.height,
           lambda join, value: {"height": value}, 0.3, 200, 0.5),
-    Field(tr("Draft"), tr("How much its sides lean from the way in, so that it frees itself as it is drawn out."), "°",
+    Field(tr("Draft"), tr("The angle of its sides to the way in. It makes the key come free as it is pulled out."), "°",
           lambda join: join.draft, lambda join, value: {"draft": value}, 0, 45, 1),
-    Field(tr("Tip edge"), tr("Radius of the rounded edge of its tip."), "mm", lambda join: join.rounding,
+    Field(tr("Tip edge"), tr("The radius of the rounded edge of its tip."), "mm", lambda join: join.rounding,
           lambda join, value: {"rounding": value}, 0, 20, 0.25),
 ]
 _LENGTH = [
-    Field(tr("Length"), tr("Along, at the contact."), "mm", lambda join: join.length,
+    Field(tr("Length"), tr("The length at the contact."), "mm", lambda join: join.length,
           lambda join, value: {"length": value}, _LOW, 500, 0.5),
-    Field(tr("Corner"), tr("Radius of its corners; more than the draft takes off over the height."), "mm",
+    Field(tr("Corner"), tr("The radius of its corners. It must be more than the draft takes off over the "
+                           "height."), "mm",
           lambda join: join.corner, lambda join, value: {"corner": value}, 0.1, 100, 0.25),
 ]
 
 
 _INSET = [
-    Field(tr("Drawn in"), tr("How far its outline lies within that of the contact."), "mm", lambda join: join.inset,
+    Field(tr("Inset"), tr("How far its outline lies inside the outline of the contact."), "mm", lambda join: join.inset,
           lambda join, value: {"inset": value}, 0, 200, 0.5),
 ]
 _NEXT = {"round": tr("Make it long"), "rectangle": tr("Follow the outline"), "contact": tr("Make it round")}
@@ -47,7 +48,8 @@ def _other_outline(join: Peg) -> Mapping[str, Any]:
 
 
 _OUTLINE = Switch(lambda join: _NEXT[join.outline],
-                  tr("Round, a rectangle with rounded corners, or the outline of the contact drawn in."),
+                  tr("Changes the outline: round, a rectangle with rounded corners, or the outline of the contact, "
+                     "inset."),
                   _other_outline)
 
 
@@ -73,11 +75,11 @@ class KeyOnDesk(_PegOnDesk, JoinOnDesk[KeyJoin]):
     word = tr("Key")
     adds = tr("Adds a key on one piece and its socket in the other.")
     switches = (
-        Switch(lambda join: tr("Other piece"), tr("Puts the key on the other piece, and its socket into this one."),
+        Switch(lambda join: tr("Swap pieces"), tr("Moves the key to the other piece, and its socket to this one."),
                lambda join: {"carrier": other(join.carrier), "ridges": ()}),
         _OUTLINE,
         Switch(lambda join: tr("Flat socket") if join.roofed else tr("Roofed socket"),
-               tr("Whether the socket ends in a roof that prints without support over a base, or flat."),
+               tr("Changes whether the socket ends flat, or in a roof that prints without support."),
                lambda join: {"roofed": not join.roofed}),
     )
 
@@ -89,11 +91,12 @@ class LooseKeyOnDesk(_PegOnDesk, JoinOnDesk[LooseKeyJoin]):
     kind = "loose key"
     place = 2
     word = tr("Loose key")
-    adds = tr("Adds a socket in both pieces, and a key that is printed apart: both contact faces can lie on the bed.")
+    adds = tr("Adds a socket in both pieces, and a key that is printed separately, so that both contact faces can "
+              "lie on the bed.")
     switches = (
         _OUTLINE,
         Switch(lambda join: tr("Flat sockets") if join.roofed_first else tr("Roofed sockets"),
-               tr("Whether its sockets end in roofs that print without support over a base, or flat."),
+               tr("Changes whether its sockets end flat, or in roofs that print without support."),
                lambda join: {"roofed_first": not join.roofed_first, "roofed_second": not join.roofed_first}),
     )
 

@@ -12,14 +12,16 @@ from .dowel import DEPTHS
 from .kind import JoinOnDesk, Switch, Where, nearest_rod
 
 _ANGLES = [
-    Field(tr("Turns back"), tr("How far the second piece is to turn, against the right hand about its axis."), "°",
+    Field(tr("Turns clockwise"), tr("How far the second piece turns clockwise, seen with the axis pointing at "
+                                    "you."), "°",
           lambda join: join.turns_back, lambda join, value: {"turns_back": value}, 0, 180, 5),
-    Field(tr("Turns on"), tr("How far the second piece is to turn, along the right hand about its axis."), "°",
+    Field(tr("Turns counter-clockwise"), tr("How far the second piece turns counter-clockwise, seen with the axis "
+                                            "pointing at you."), "°",
           lambda join: join.turns_on, lambda join, value: {"turns_on": value}, 0, 180, 5),
 ]
 _PIN = Field(
     tr("Pin"),
-    tr("Diameter of the rod that it turns on; its hole is wider by the clearance and the printer's allowance."),
+    tr("The diameter of the rod that it turns on. Its hole is wider by the clearance and the printer's allowance."),
     "mm",
     lambda join: join.pin,
     lambda join, value: {"pin": value},
@@ -28,9 +30,9 @@ _PIN = Field(
     0.25,
 )
 _LEAVES = [
-    Field(tr("Span"), tr("Of all leaves together, along the pin."), "mm", lambda join: join.span,
+    Field(tr("Span"), tr("The length of all leaves together, along the pin."), "mm", lambda join: join.span,
           lambda join, value: {"span": value}, 2, 500, 1),
-    Field(tr("Radius"), tr("Of the leaves, around the pin."), "mm", lambda join: join.radius_of_leaves,
+    Field(tr("Radius"), tr("The radius of the leaves around the pin."), "mm", lambda join: join.radius_of_leaves,
           lambda join, value: {"radius_of_leaves": value}, 1, 200, 0.5),
 ]
 
@@ -47,24 +49,25 @@ class PivotOnDesk(JoinOnDesk[PivotJoin]):
     kind = "pivot"
     place = 7
     word = tr("Pivot")
-    adds = tr("Adds a joint that moves: a pin in a hole, and faces apart. Dry fit turns it and says what it meets.")
+    adds = tr("Adds a joint that moves: a pin in a hole, and a gap between the faces. Dry fit turns it and says "
+              "what it meets.")
     switches = (
         Switch(
-            lambda join: tr("As a swivel") if join.form == "knuckle" else tr("As a knuckle"),
+            lambda join: tr("Make it a swivel") if join.form == "knuckle" else tr("Make it a knuckle"),
             tr(
-                "About the way of the contact, as a head turns on its neck; or about an axis across "
-                "it, as a lid on its hinge."
+                "Changes how the joint turns: about the way in, like a head on its neck, or about an axis across "
+                "it, like a lid on its hinge."
             ),
             _other_form,
         ),
         Switch(
-            lambda join: tr("Other piece"),
-            tr("Takes the room that turning needs from the other piece."),
+            lambda join: tr("Swap pieces"),
+            tr("Removes the material in the way of turning from the other piece instead."),
             lambda join: {"carrier": other(join.carrier)},
         ),
         Switch(
             lambda join: tr("3 leaves") if join.leaves == 2 else tr("2 leaves"),
-            tr("Of a knuckle: in turn on both pieces."),
+            tr("The number of leaves of a knuckle, alternating between the two pieces."),
             lambda join: {"leaves": 5 - join.leaves},
         ),
     )

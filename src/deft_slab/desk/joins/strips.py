@@ -8,18 +8,18 @@ from ..fields import Field
 from .kind import JoinOnDesk, Switch, Where
 
 _SIZE = [
-    Field(tr("Width"), tr("Across the seam."), "mm", lambda join: join.width, lambda join, value: {"width": value}, 1,
-          500, 1),
-    Field(tr("Thickness"), tr("From the face towards the surface to the one away from it."), "mm",
+    Field(tr("Width"), tr("The width across the seam."), "mm", lambda join: join.width,
+          lambda join, value: {"width": value}, 1, 500, 1),
+    Field(tr("Thickness"), tr("The thickness of the strip."), "mm",
           lambda join: join.thickness, lambda join, value: {"thickness": value}, 0.4, 50, 0.2),
 ]
-_PARTS = Field(tr("Parts"), tr("How many each line of it is printed in."), "", lambda join: join.parts,
+_PARTS = Field(tr("Parts"), tr("How many parts each strip is printed in."), "", lambda join: join.parts,
                lambda join, value: {"parts": round(value)}, 1, 24, 1)
 _GIRTH = Field(
     tr("Girth"),
     tr(
-        "Measured with a tape around the printed parts at the seam; 0: as the parts are to "
-        "be. The band is made larger or smaller by as much as that is off."
+        "The girth measured with a tape around the printed parts at the seam. The band is made larger or smaller "
+        "to fit. 0 means as designed."
     ),
     "mm",
     lambda join: join.girth or 0.0,
@@ -28,7 +28,7 @@ _GIRTH = Field(
     20_000,
     1,
 )
-_NEXT = {"seam": tr("As a ring"), "axis": tr("As a cap"), "spot": tr("Along the seam")}
+_NEXT = {"seam": tr("Make it a ring"), "axis": tr("Make it a cap"), "spot": tr("Run it along the seam")}
 _FOLLOWS = {"seam": "axis", "axis": "spot", "spot": "seam"}
 
 
@@ -36,7 +36,7 @@ class SplintOnDesk(JoinOnDesk[SplintJoin]):
     kind = "splint"
     place = 5
     word = tr("Splint")
-    adds = tr("Adds a strip on the inside, across the seam, that is printed apart and glued to both pieces.")
+    adds = tr("Adds a strip on the inside, across the seam, which is printed separately and glued to both pieces.")
 
     def new_join(self, where: Where) -> SplintJoin:
         return SplintJoin(**where.place)
@@ -49,13 +49,13 @@ class BandOnDesk(JoinOnDesk[BandJoin]):
     kind = "band"
     place = 6
     word = tr("Band")
-    adds = tr("Adds a strip, a ring or a cap over the seam on the outside, that is printed apart.")
+    adds = tr("Adds a strip, a ring or a cap on the outside, over the seam, which is printed separately.")
     switches = (
         Switch(
             lambda join: _NEXT[join.follows],
             tr(
-                "Along the seam, in a ring of one radius around it, or as a round cap over the place "
-                "of the seam that is nearest to its own."
+                "Changes the band: along the seam, a ring of one radius around it, or a round cap over the nearest "
+                "place of the seam."
             ),
             lambda join: {"follows": _FOLLOWS[join.follows]},
         ),

@@ -21,10 +21,10 @@ from ..refresh.batching import when_over
 from ..state.desk import WHOLE, Entry
 
 Index = QModelIndex | QPersistentModelIndex
-COMPARED = tr("all compare with it")
+COMPARED = tr("all others are compared with it")
 _TIPS = {
     None: tr("The plan on the bed."),
-    WHOLE: tr("The model whole, as it stood in its file. Click to put it on the bed."),
+    WHOLE: tr("The uncut model as it stood in its file. Click to put it on the bed."),
 }
 
 
@@ -80,60 +80,72 @@ class Column:
 
 
 COLUMNS: tuple[Column, ...] = (
-    Column(term("pieces"), tr("Printable parts."), lambda t: t.pieces, lambda v: f"{v:.0f}", best="", bar=False),
-    Column(term("overhang"), tr("Facets past the threshold that do not rest on the bed."),
+    Column(term("pieces"), tr("The number of printable "
+                              "parts."), lambda t: t.pieces, lambda v: f"{v:.0f}", best="", bar=False),
+    Column(term("overhang"), tr("The area of facets past the threshold that do not rest on the bed."),
            lambda t: t.overhang_area_mm2, text.area),
-    Column(term("support"), tr("Space between overhangs and what is below them, all pieces."),
+    Column(term("support"), tr("The space between overhangs and what is below them, for all pieces."),
            lambda t: t.support_volume_mm3, text.volume),
-    Column(term("hard to reach"), tr("Support where hardly a ray gets out."), lambda t: t.support_inside_mm3,
+    Column(term("hard to reach"), tr("Support in places that are almost closed."), lambda t: t.support_inside_mm3,
            text.volume,
            exact_only=True, in_job=False),
-    Column(term("touched"), tr("Supported surface, and what support stands on."), lambda t: t.touched_area_mm2,
+    Column(term("touched"), tr("The supported area, and the area that support stands "
+                               "on."), lambda t: t.touched_area_mm2,
            text.area,
            in_job=False),
-    Column(term("on show"), tr("Touched surface on show faces."), lambda t: t.show_scar_mm2, text.area,
+    Column(term("on show faces"), tr("The touched area on show faces."), lambda t: t.show_scar_mm2, text.area,
            tells=lambda t: t.show_scar_mm2 > 0),
-    Column(term("seam in sight"), tr("Seam, weighted by how much of it is seen from all sides."),
+    Column(term("seam in sight"), tr("The length of the seams, weighted by how much of them is seen from all sides."),
            lambda t: t.seam_in_sight_mm, text.mm, exact_only=True),
-    Column(term("cut area"), tr("Area to glue."), lambda t: t.cut_area_mm2, text.area),
-    Column(term("joined"), tr("Contacts with a join that holds, of all."), lambda t: t.joined, lambda v: f"{v:.0f}",
+    Column(term("cut area"), tr("The area to glue."), lambda t: t.cut_area_mm2, text.area),
+    Column(term("joined"), tr("The contacts with a join that holds, out of all "
+                              "contacts."), lambda t: t.joined, lambda v: f"{v:.0f}",
            best="",
            bar=False, tells=lambda t: t.joined > 0),
-    Column(term("thinnest"), tr("Thinnest wall around any join."), lambda t: t.least_wall_mm, text.wall, best="more",
+    Column(term("thinnest"), tr("The thinnest wall around any "
+                                "join."), lambda t: t.least_wall_mm, text.wall, best="more",
            bar=False,
            tells=lambda t: math.isfinite(t.least_wall_mm), in_job=False),
-    Column(term("base kept"), tr("Of what all pieces rest on the bed with, without joins; a key or a socket there "
-                                 "takes of it."),
+    Column(term("base kept"), tr("The share of the base area that is left. Keys and sockets in a face that lies on "
+                                 "the bed reduce it."),
            lambda t: t.base_kept, lambda v: f"{100 * v:.0f} %", best="more", bar=False, tells=lambda t: t.joined > 0,
            in_job=False),
-    Column(term("islands"), tr("Parts of layers that begin in the air and that nothing holds; known once Check was "
-                               "opened."),
+    Column(term("islands"), tr("Parts of layers that begin in the air with nothing to hold them. Known once Check "
+                               "has been opened."),
            lambda t: 0.0, lambda v: f"{v:.0f}", bar=False, of_layers=lambda layers: layers.islands),
-    Column(term("largest cup"), tr("The largest area that closed-in air has in any layer; known once Check was "
+    Column(term("largest cup"), tr("The largest area of enclosed air in any layer. Known once Check has been "
                                    "opened."),
            lambda t: 0.0, text.area, bar=False, of_layers=lambda layers: layers.cup_mm2, resin_only=True),
-    Column(term("posts"), tr("Support posts that stand, all pieces."), lambda t: t.scar.posts, lambda v: f"{v:.0f}",
+    Column(term("posts"), tr("The number of support posts on all "
+                             "pieces."), lambda t: t.scar.posts, lambda v: f"{v:.0f}",
            bar=False,
            tells=lambda t: t.scar.posts > 0),
-    Column(term("scar in sight"), tr("What support touches, weighted by how much of it is seen on the assembled prop."),
+    Column(term("scar in sight"), tr("The area that support touches, weighted by how much of it is seen on the "
+                                     "assembled prop."),
            lambda t: t.scar.sight, text.area, exact_only=True),
-    Column(term("tallest"), tr("Height of the tallest piece on the bed."), lambda t: t.tallest_mm, text.mm, bar=False),
-    Column(term("time"), tr("Estimated from the profile: pieces in turn on filament, all at once on resin."),
+    Column(term("tallest"), tr("The height of the tallest piece on the "
+                               "bed."), lambda t: t.tallest_mm, text.mm, bar=False),
+    Column(term("time"), tr("Estimated from the profile: pieces one after another with filament, all at once with "
+                            "resin."),
            lambda t: t.print_seconds, text.hours, bar=False, in_job=False),
-    Column(term("material"), tr("Estimated from the profile: walls, infill and support on filament, all of it on "
-                                "resin."),
+    Column(term("material"), tr("Estimated from the profile: walls, infill and support with filament, the whole "
+                                "volume with resin."),
            lambda t: t.material_g, text.grams, bar=False),
-    Column(term("beds"), tr("Beds that all pieces and copies take."), lambda t: 0.0, lambda v: f"{v:.0f}", bar=False,
+    Column(term("beds"), tr("The number of beds for all pieces and "
+                            "copies."), lambda t: 0.0, lambda v: f"{v:.0f}", bar=False,
            exact_only=True, of_work=lambda work: len(work.beds)),
-    Column(term("job"), tr("All beds, one after the other; of both printers together."), lambda t: 0.0, text.hours,
+    Column(term("job"), tr("The time for all beds one after another, on both printers if there are "
+                           "two."), lambda t: 0.0, text.hours,
            bar=False,
            exact_only=True, of_work=lambda work: work.seconds),
-    Column(term("cost"), tr("Of material and hours, with the profile's share for prints that fail; in your own "
+    Column(term("cost"), tr("Material and hours, including the profile's share for failed prints, in your own "
                             "currency."),
            lambda t: 0.0, text.money, exact_only=True, of_work=lambda work: work.cost),
-    Column(term("sit flat"), tr("Pieces that sit flat, of all."), lambda t: t.flat_pieces / t.pieces, lambda v: "",
+    Column(term("sit flat"), tr("The pieces that sit flat, out of all "
+                                "pieces."), lambda t: t.flat_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
-    Column(term("fit"), tr("Pieces that fit the printer, of all."), lambda t: t.fitting_pieces / t.pieces, lambda v: "",
+    Column(term("fit"), tr("The pieces that fit the printer, out of all "
+                           "pieces."), lambda t: t.fitting_pieces / t.pieces, lambda v: "",
            best="more", bar=False),
 )
 
@@ -252,7 +264,7 @@ class LedgerModel(QAbstractTableModel):
             live, before = state.live, state.entry(state.plan)
             # until there are figures of what is moved there are none: those from before are of something else
             shown = Entry(live.outcome.totals, before.picture if before else None, None) if live else None
-            note = tr("cannot be measured so") if state.live_problem else tr("being moved")
+            note = tr("cannot be measured") if state.live_problem else tr("being moved")
             return Row(None, tr("On the bed now"), note, state.draft, shown, live is not None)
         same = next((name for _, name, plan in state.compared if plan == state.plan), "")
         return Row(
@@ -309,7 +321,7 @@ class LedgerModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return tr("Choices") if section == 0 else COLUMNS[section - 1].name
         if role == Qt.ItemDataRole.ToolTipRole:
-            return tr("One row for each way to tilt and cut.") if section == 0 else COLUMNS[section - 1].hover
+            return tr("Each row is one way to tilt and cut the model.") if section == 0 else COLUMNS[section - 1].hover
         if role == Qt.ItemDataRole.TextAlignmentRole:
             side = Qt.AlignmentFlag.AlignLeft if section == 0 else Qt.AlignmentFlag.AlignRight
             return int(side | Qt.AlignmentFlag.AlignVCenter) | int(Qt.TextFlag.TextWordWrap)

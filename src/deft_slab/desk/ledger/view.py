@@ -323,7 +323,7 @@ class Ledger(QWidget):
         self._state = state
         self.model = LedgerModel(state)
         self.table = _LedgerTable(state, self.model)
-        self._empty = label(tr("Open a model; what each way to tilt and cut it costs is compared here."), "faint")
+        self._empty = label(tr("Open a model. This table compares what each way to tilt and cut it costs."), "faint")
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 1, 0, 0)
@@ -331,7 +331,8 @@ class Ledger(QWidget):
         column.addWidget(self.table, 1)
         column.addWidget(self._empty, 1)
         keep = button(
-            tr("Keep what is on the bed as a choice  (Ctrl+K)"), tr("Adds a row to the ledger."), state.choosing.keep
+            tr("Keep what is on the bed as a choice  "
+               "(Ctrl+K)"), tr("Adds the plan on the bed to the ledger."), state.choosing.keep
         )
         pin = button(
             tr_in("to compare with", "Pin"),
@@ -340,14 +341,16 @@ class Ledger(QWidget):
         )
         rename = button(tr("Rename"), tr("Renames the selected choice (F2)."), self.table.rename_current)
         remove = button(
-            tr("Remove"), tr("Takes the selected row out of the ledger (Delete)."), self.table.remove_current
+            tr("Remove"), tr("Removes the selected row from the ledger (Delete)."), self.table.remove_current
         )
         self._buttons = (keep, pin, rename, remove)
-        self.copy = button(tr("Copy"), tr("Copies the table as it is shown, to be pasted elsewhere (Ctrl+C)."),
+        self.copy = button(tr("Copy"), tr("Copies the table as it is shown, so that you can paste it elsewhere "
+                                          "(Ctrl+C)."),
                            self.table.copy_text)
-        self.copy_csv = button(tr("Copy as CSV"), tr("Copies the figures with all their digits, units in the head."),
+        self.copy_csv = button(tr("Copy as CSV"), tr("Copies the figures with all their digits, and their units in "
+                                                     "the head."),
                                self.table.copy_csv)
-        self.whole = button(tr("As it came"), tr("Puts the model as it came back into the ledger."),
+        self.whole = button(tr("As opened"), tr("Puts the model as it was opened back into the ledger."),
                             lambda: state.choosing.show_whole(shown=True))
         for part in (*self._buttons, self.whole, self.copy, self.copy_csv):
             part.setProperty("role", "small")
@@ -375,7 +378,7 @@ class Ledger(QWidget):
             part.setEnabled(there)
         alone = there and not self._state.project.choices
         self._advice.setText(
-            tr("Keep a choice, then change something: both stand here with their figures.") if alone else ""
+            tr("Keep a choice, then change something. Both are listed here with their figures.") if alone else ""
         )
         chosen = self.table.current_choice
         for part in self._buttons[1:]:

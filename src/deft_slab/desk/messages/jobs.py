@@ -146,7 +146,7 @@ class Jobs(QObject):
             except Exception as error:  # noqa: BLE001 - what cannot be packed is the fault of that request alone
                 _log.exception("%s could not be packed", type(message[1]).__name__)
                 problem = DeftError(
-                    tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error)
+                    tr("An internal error occurred ({name}: {error}).", name=type(error).__name__, error=error)
                 )
                 self._say(generation, message[0], "failed", problem)
                 continue
@@ -323,15 +323,16 @@ class Jobs(QObject):
             return
         first, *others = requests
         times = (
-            tr("{deaths} times", deaths=first.deaths) if first.deaths else tr("again and again, before it was ready")
+            tr("{deaths} times", deaths=first.deaths) if first.deaths else tr("repeatedly, before it was ready")
         )
-        remedy = tr("Close other programs and try again.") if again else tr("Start Deft Slab anew; your work is kept.")
-        doing = tr(" over “{label}”", label=first.label) if first.label and first.deaths else ""
+        remedy = tr("Close other programs and try again.") if again else tr("Restart Deft Slab. Your work is kept.")
+        doing = tr(" during “{label}”", label=first.label) if first.label and first.deaths else ""
         try:
             first.failed(
-                WorkerEnded(tr("The working process ended by itself {times}{doing}, perhaps for want of memory.",
+                WorkerEnded(tr("The worker process crashed {times}{doing}, perhaps because there was not enough "
+                               "memory.",
                                times=times, doing=doing),
-                            kept=tr("Your plan is untouched."), remedy=remedy)
+                            kept=tr("Your plan is unchanged."), remedy=remedy)
             )
         finally:
             self._give_back(others, again)

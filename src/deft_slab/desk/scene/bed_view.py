@@ -146,7 +146,7 @@ class BedView(SceneView):
 
     @property
     def waiting_words(self) -> str:
-        return "" if self.picture is not None or self._state.is_open else tr("Getting the bed ready …")
+        return "" if self.picture is not None or self._state.is_open else tr("Preparing the view …")
 
     def paint_over(self, painter: QPainter, picture: Picture, scene: Scene) -> None:
         # ink of what is now does not go with a scene of what was

@@ -100,7 +100,7 @@ def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[st
         ]
         if endless:
             far = [start + x / 2, y + 14.0, 0.0] if endless == "y" else [start + x + 40.0, y / 2, 0.0]
-            numbers.insert(0, (np.array(far), tr("goes on without end")))
+            numbers.insert(0, (np.array(far), tr("continues without end")))
     faces = np.concatenate([_SHEET + 4 * number for number in range(len(ruled))])
     things: dict[str, Thing] = {
         "bed sheet": Mesh(np.array(sheets), faces, colour(colours[0]), lit=False),

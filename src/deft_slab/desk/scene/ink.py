@@ -326,7 +326,7 @@ def _add_rooms(ink: Ink, showing: SceneSubject, scene: Scene) -> None:
         if room.clearance is not None:
             fine = room.clearance >= 0
             words = (
-                tr("{clearance} of air", clearance=text.length(room.clearance, 1))
+                tr("{clearance} of room", clearance=text.length(room.clearance, 1))
                 if fine
                 else tr("{depth} inside", depth=text.length(-room.clearance, 1))
             )

@@ -165,5 +165,5 @@ def paint_pole(painter: QPainter, picture: Picture, pole: Pole, grabbed: str, pu
         painter.drawEllipse(place, _KNOB, _KNOB)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     if grabbed:
-        rest = tr("pull to lean it") if grabbed == "lean" else tr("pull to turn it around")
+        rest = tr("drag to lean it") if grabbed == "lean" else tr("drag to turn it around")
         paint_flag(painter, places[grabbed], pull.words if pull else rest, palette.MADDER, picture.size)

@@ -166,7 +166,7 @@ class Bedding(QObject):
         if nesting is not None and desk.is_open and desk.plan == nesting[0]:
             found = nesting[1]
             desk.do_plan(tr("lay pieces on fewer beds"), desk.plan.changed(lying=found.lying))
-            desk.told.emit(tr_many("All lies on {n} bed now.", "All lies on {n} beds now.", found.beds))
+            desk.told.emit(tr_many("Everything now lies on {n} bed.", "Everything now lies on {n} beds.", found.beds))
         self.changed.emit()
 
     def _on_stopped(self) -> None:
@@ -185,7 +185,7 @@ class Bedding(QObject):
         """Use a second printer, another one, or none."""
         desk = self._desk
         if desk.is_open and desk.plan.second != printer:
-            did = tr("take a second printer") if printer is not None else tr("leave the second printer")
+            did = tr("add a second printer") if printer is not None else tr("remove the second printer")
             # where pieces lie is of beds that may no longer be there
             desk.do_plan(did, desk.plan.changed(second=printer, lying=()))
 
@@ -195,14 +195,14 @@ class Bedding(QObject):
 
         def apply_sharing(found: Plan) -> None:
             there = sum(wish.second for wish in found.pieces)
-            desk.do_plan(tr("share pieces out"), found)
+            desk.do_plan(tr("share out the pieces"), found)
             desk.told.emit(
-                tr_many("{n} piece on the second printer now.", "{n} pieces on the second printer now.", there)
+                tr_many("{n} piece is now on the second printer.", "{n} pieces are now on the second printer.", there)
                 if there
-                else tr("All pieces stay on the first printer: with the second, nothing would be done sooner.")
+                else tr("All pieces stay on the first printer. The second one would not finish anything sooner.")
             )
 
-        desk.ask("ask:share", ShareOut(plan, desk.printer), done=apply_sharing, label=tr("Sharing pieces out"),
+        desk.ask("ask:share", ShareOut(plan, desk.printer), done=apply_sharing, label=tr("Sharing out the pieces"),
                  still=lambda: desk.is_open and desk.plan == plan)
 
     def print_on(self, number: int, *, second: bool) -> None:
@@ -262,7 +262,7 @@ class Bedding(QObject):
             return
         try:
             if second is not None:
-                desk.do_plan(tr("keep room free"), desk.plan.changed(second=second.changed(kept_free=kept)))
+                desk.do_plan(tr("keep areas free"), desk.plan.changed(second=second.changed(kept_free=kept)))
             else:
                 desk.choose_printer(printer.changed(kept_free=kept))
         except BadPlan as error:
@@ -280,7 +280,7 @@ class Bedding(QObject):
         desk = self._desk
         self.picked = None
         if desk.is_open and desk.plan.lying:
-            desk.do_plan(tr("lay pieces anew"), desk.plan.changed(lying=()))
+            desk.do_plan(tr("lay out the pieces again"), desk.plan.changed(lying=()))
 
     def write(self, folder: Path, wished: Wished, paper: Paper | None, *, replace: bool = False) -> None:
         """Write pieces and beds into a folder, with their lists and a sheet. Asks before it replaces files.
@@ -296,11 +296,12 @@ class Bedding(QObject):
             self.written.emit()
             said = tr("1 file") if len(written) == 1 else tr("{count} files", count=len(written))
             beside = tr("job.json and pieces.csv list them.") if paper is None else (
-                tr("job.json and pieces.csv list them; sheet.pdf and sheet.html are for the bench.")
+                tr("job.json and pieces.csv list them. sheet.pdf and sheet.html are for the bench.")
             )
             if written:
                 beside = tr(
-                    "Wrote {said} to {folder}, each read again: closed, its volume, its place.\n{beside}",
+                    "Wrote {said} to {folder}. Each was read back, and its surface, volume and place are right.\n"
+                    "{beside}",
                     said=said,
                     folder=folder,
                     beside=beside,

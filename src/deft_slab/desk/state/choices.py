@@ -21,9 +21,9 @@ class Choosing:
     def show_whole(self, *, shown: bool) -> None:
         """Show the model as it came in the ledger, or hide it."""
         did = (
-            tr("put the model as it came into the ledger")
+            tr("put the model as opened into the ledger")
             if shown
-            else tr("take the model as it came out of the ledger")
+            else tr("remove the model as opened from the ledger")
         )
         self._desk.do(did, self._desk.project.changed(whole=shown))
 

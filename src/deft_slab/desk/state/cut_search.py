@@ -122,7 +122,7 @@ class CutSearch(QObject):
             self.changed.emit()
 
         desk.ask("places", LookForCuts(plan, desk.printer, sides), done=take_map, failed=lambda _: None,
-                  still=lambda: key == self._key, label=tr("Looking at all ways to cut"))
+                  still=lambda: key == self._key, label=tr("Searching all directions of a cut"))
 
     def _ask_sweep(self) -> None:
         desk, cut = self._desk, self._desk.cut

@@ -22,7 +22,7 @@ from .desk import Desk
 from .pointing import ON_ONE_LINE, Pointing, plane_through
 from .validation import validated
 
-_NO_MIRROR = tr("No plane of symmetry was found for this.\nSet one by hand: “Mirror here” takes a straight cut as it.")
+_NO_MIRROR = tr("No plane of symmetry was found.\nSet one by hand: “Use as mirror plane” uses a straight cut.")
 
 
 class Cutting(QObject):
@@ -150,7 +150,7 @@ class Cutting(QObject):
         if isinstance(cut, StraightCut):
             self.mirrors = ((cut.normal, cut.offset), *self.mirrors)
             self._desk.told.emit(
-                tr("The plane of this cut is what is mirrored at now.\nIt can be switched off or moved.")
+                tr("The plane of this cut is now the mirror plane.\nYou can switch off or move the cut itself.")
             )
             self.changed.emit()
 

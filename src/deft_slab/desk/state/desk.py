@@ -158,7 +158,7 @@ class Desk(ProjectState):
     def compared(self) -> tuple[tuple[str, str, Plan], ...]:
         """Key, name and plan of the other rows of the ledger: the model as it came, and the choices."""
         project = self.project
-        whole = ((WHOLE, tr("As it came"), self.plan.as_it_came),) if project.whole else ()
+        whole = ((WHOLE, tr("As opened"), self.plan.as_it_came),) if project.whole else ()
         return (*whole, *((choice.id, choice.name, choice.plan) for choice in project.choices))
 
     def entry(self, plan: Plan) -> Entry | None:
@@ -281,7 +281,7 @@ class Desk(ProjectState):
             # the plan is no step that was just made, or is not to blame: it stays, and can be undone
             self.failed.emit(error)
             return
-        error.kept = tr("The last step ({did}) was taken back.", did=did)
+        error.kept = tr("The last step ({did}) was undone.", did=did)
         self.failed.emit(error)
         self._settled()
 

@@ -99,8 +99,8 @@ class Fitting(QObject):
         join = self._joining.tried
         desk.jobs.submit(
             "handoff:coupon", WriteCoupon(join, desk.printer, steps, path, replace),
-            done=lambda written: desk.told.emit(tr("Wrote the coupon to {name}.\nPrint it as it lies, and say which "
-                                                   "clearance fitted best.", name=written.name)),
+            done=lambda written: desk.told.emit(tr("Wrote the coupon to {name}.\nPrint it as it lies, then enter "
+                                                   "which clearance fitted best.", name=written.name)),
             failed=desk.asking_to_replace(lambda: self.write_coupon(steps, path, replace=True)),
             label=tr("Writing {name}", name=path.name),
         )

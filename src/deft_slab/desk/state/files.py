@@ -78,7 +78,7 @@ class Opening:
             Recover(work.folder),
             done=take_recovered,
             failed=self._desk.failed.emit,
-            label=tr("Bringing back {title}", title=work.title),
+            label=tr("Recovering {title}", title=work.title),
         )
 
     def _refusal(self, fetched: Fetched, left: Project | None) -> DeftError | None:
@@ -91,14 +91,14 @@ class Opening:
         """
         project, history = fetched.project, self._desk.history
         if project is not None and project.plan.model.sha256 != fetched.model.sha256:
-            return DeftError(tr("The plan in “{name}” is for another model than the one in it.",
+            return DeftError(tr("The plan in “{name}” does not belong to the model in it.",
                                 name=fetched.path.name),
-                             kept=tr("What you have open is untouched."),
-                             remedy=tr("Save the project again from its model."))
+                             kept=tr("Your open project is unchanged."),
+                             remedy=tr("Save the project again from its original model."))
         if history.project != left and history.at_stake:
-            return DeftError(tr("“{name}” was not opened: what you have open was changed meanwhile.",
+            return DeftError(tr("“{name}” was not opened, because your open project was changed meanwhile.",
                                 name=fetched.path.name),
-                             kept=tr("Your changes are untouched."), remedy=tr("Open it again."))
+                             kept=tr("Your changes are kept."), remedy=tr("Open it again."))
         return None
 
     def _on_fetched(self, fetched: Fetched, left: Project | None, *, recovered: bool = False) -> bool:
@@ -145,7 +145,8 @@ class Opening:
             report = self._desk.evaluated.outcome.report
             did = " ".join(step.sentence() for step in (report.steps if report else ()) if step.changed)
             self._desk.told.emit(
-                tr("The surface was mended.\n{did} Size lists it; undo brings it back as it came.", did=did)
+                tr("The surface was mended.\n{did} Size lists what was done. Undo restores the original "
+                   "surface.", did=did)
             )
 
     def _on_restarted(self) -> None:
@@ -153,7 +154,7 @@ class Opening:
         if desk.is_open:
             desk.jobs.submit(
                 "adopt", Adopt(desk.model, desk.guest_surfaces), done=lambda _: desk.evaluate(),
-                failed=desk.failed.emit, label=tr("Handing the model over again"),
+                failed=desk.failed.emit, label=tr("Loading the model again"),
             )
             self._keeping.write()  # the copy of the model too, if it was not made yet
 

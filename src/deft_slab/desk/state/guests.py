@@ -83,7 +83,7 @@ class Wearing:
     def remove(self) -> None:
         guest = self.guest
         if guest is not None:
-            self._desk.change(tr("take a guest away"), lambda: self._desk.plan.without_guest(guest.id))
+            self._desk.change(tr("remove a guest"), lambda: self._desk.plan.without_guest(guest.id))
 
     def settle(self) -> None:
         """Moves the selected guest to where there is most room near its place."""

@@ -135,7 +135,8 @@ class Hollowing(QObject):
 
         def take_vents(vents: tuple[Vent, ...]) -> None:
             if not vents:
-                desk.told.emit(tr("No place was found for a vent: show faces or the bed may cover all of the surface."))
+                desk.told.emit(tr("No place was found for a vent. Show faces or the bed may cover the whole "
+                                  "surface."))
                 return
             made = tuple(vent.model_copy(update={"plug": plugged}) for vent in vents)
             self.vent = made[0].id

@@ -126,10 +126,10 @@ class Checking(QObject):
         desk = self._desk
         if not desk.is_open:
             return
-        self._ask("check", desk.plan, tr("Looking at the layers"))
+        self._ask("check", desk.plan, tr("Checking the layers"))
         self._lighten()
         for key, name, plan in desk.compared:
-            self._ask(f"checks:{key}", plan, tr("Looking at the layers of “{name}”", name=name))
+            self._ask(f"checks:{key}", plan, tr("Checking the layers of “{name}”", name=name))
 
     def _lighten(self) -> None:
         """Ask for the simplified pieces that are drawn while the height moves."""
@@ -271,7 +271,7 @@ class Checking(QObject):
         x, y, z = (float(value) for value in triple(found.place))
         fx, fy, fz = desk.plan.factors
         alone = LeftAlone(kind=found.kind, place=(x / fx, y / fy, z / fz))
-        desk.do_plan(tr("leave {word}", word=found.word), desk.plan.changed(left=(*desk.plan.left, alone)))
+        desk.do_plan(tr("leave {word} on purpose", word=found.word), desk.plan.changed(left=(*desk.plan.left, alone)))
 
     def take_back(self, found: Finding) -> None:
         """Count an accepted finding again."""

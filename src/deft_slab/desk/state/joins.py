@@ -159,9 +159,10 @@ class Joining(QObject):
         """
         found = tuple(sorted(set(sizes)))
         if not found or found[0] <= THINNEST or found[-1] > THICKEST or len(found) > _MOST_STOCK:
-            raise BadPlan(tr("Rods are {thinnest} to {thickest} thick, and at most {most_stock} of them.",
+            raise BadPlan(tr("Rods must be {thinnest} to {thickest} thick, and there can be at most {most_stock} "
+                             "sizes.",
                              thinnest=text.given(THINNEST), thickest=text.given(THICKEST), most_stock=_MOST_STOCK),
-                          kept=tr("Your list is as it was."))
+                          kept=tr("Your list is unchanged."))
         self._desk.change_settings(stock=found)
 
     # choosing
@@ -187,8 +188,8 @@ class Joining(QObject):
 
         def add_joins(found: list[Join]) -> None:
             if not found:
-                joined = tr("Every contact has a join already.\nRemove one to have another proposed.")
-                apart = tr("No two pieces meet.\nCut the model first; bodies that do not touch have nothing to join.")
+                joined = tr("Every contact already has a join.\nRemove one to have another proposed.")
+                apart = tr("No two pieces meet.\nCut the model first. Bodies that do not touch cannot be joined.")
                 desk.told.emit(joined if self.contacts else apart)
                 return
             did = tr("propose joins") if only is None else tr("propose a join")
@@ -200,7 +201,7 @@ class Joining(QObject):
             "ask:joins",
             ProposeJoins(desk.plan, desk.printer, only, self.stock),
             done=add_joins,
-            label=tr("Looking for joins"),
+            label=tr("Searching for joins"),
         )
 
     def letter_all(self) -> None:
@@ -209,11 +210,11 @@ class Joining(QObject):
 
         def add_letters(found: list[Join]) -> None:
             if not found:
-                desk.told.emit(tr("No contact without letters has room for them."))
+                desk.told.emit(tr("No other contact has room for letters."))
                 return
             desk.do_plan(tr("add letters"), desk.plan.changed(joins=(*desk.plan.joins, *found)))
 
-        label = tr("Looking for room for letters")
+        label = tr("Searching for room for letters")
         desk.ask("ask:joins", LetterAll(desk.plan, desk.printer), done=add_letters, label=label)
 
     def add(self, kind: str) -> None:

@@ -157,7 +157,7 @@ class Marker(QObject):
         def without(plan: Plan) -> Plan:
             return plan.changed(marks=tuple(mark for mark in plan.marks if mark.meaning != meaning))
 
-        self._change(tr("take marks away"), without, meaning)
+        self._change(tr("remove marks"), without, meaning)
 
     def _change(self, did: str, change: Callable[[Plan], Plan], meaning: str) -> None:
         if meaning == "show":

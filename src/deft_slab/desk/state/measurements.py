@@ -59,7 +59,7 @@ class Measuring:
 
     def _on_wall(self, place: Floats, number: int, facet: int, mm: float) -> None:
         if not np.isfinite(mm):
-            words = tr("There is no other side here: the surface is open.")
+            words = tr("There is no opposite side here, because the surface is open.")
             self._pointing.show(Reading("wall", place[None], words))
             return
         inward = -self._desk.pieces[number].solid.normals[facet]
@@ -75,7 +75,7 @@ class Measuring:
 
     def _on_edge(self, edge: RoundEdge) -> None:
         words = tr(
-            "{diameter} across (round to within {off})",
+            "{diameter} across (round within {off})",
             diameter=text.length(edge.diameter, 2),
             off=text.length(edge.off, 2),
         )

@@ -26,7 +26,8 @@ class Writing:
                            len(written), folder=folder, names=names)
             pieces = sum(item.pieces for item in written)
             desk.told.emit(
-                tr("{said}\nfor {pieces} pieces: the names say how often.", said=said, pieces=pieces)
+                tr("{said}\nThey are for {pieces} pieces. The file names say how often to print "
+                   "each.", said=said, pieces=pieces)
                 if pieces > len(written)
                 else said
             )

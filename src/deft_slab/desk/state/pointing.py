@@ -22,7 +22,7 @@ ON_BED = (FOOT,)
 GOES_ON = ("brush", "grown", "ball", "box", "turn", "cut line", "cut outline", "cut brush", "cut region",
            "post", "post away", "post pick", "posts around", "posts away around")
 """What is pointed at again and again, until it is ended."""
-ON_ONE_LINE = tr("Those points lie on one line: no plane goes through them.\nClick three others.")
+ON_ONE_LINE = tr("These points lie on one line, so they do not define a plane.\nClick three others.")
 
 
 @dataclass(frozen=True, eq=False)

@@ -216,13 +216,13 @@ class Printing(QObject):
             self._later(
                 device.name,
                 lambda: put(made),
-                lambda: desk.told.emit(tr("“{title}” goes to “{name}”.", title=title, name=device.name)),
+                lambda: desk.told.emit(tr("“{title}” is being sent to “{name}”.", title=title, name=device.name)),
             )
 
         desk.jobs.submit(
             "handoff:send",
             MakeBed(desk.plan, desk.printer, desk.project.title, bed, path, layers, desk.settings.with_posts),
-            done=put_by_name, failed=desk.failed.emit, label=tr("Making bed {bed}", bed=bed + 1),
+            done=put_by_name, failed=desk.failed.emit, label=tr("Writing bed {bed}", bed=bed + 1),
         )
 
     def order(self, job: str, what: str) -> None:

@@ -54,7 +54,7 @@ class Reusing(QObject):
 
         desk.ask(
             "ask:recipe", TakeRecipe(desk.plan, desk.printer, name), done=keep_recipe,
-            label=tr("Keeping “{name}”", name=name),
+            label=tr("Storing “{name}”", name=name),
         )
 
     def use(self, recipe: Recipe, scaling: Scaling) -> None:
@@ -66,7 +66,7 @@ class Reusing(QObject):
             self.used.emit(found.said)
 
         desk.ask("ask:recipe", UseRecipe(desk.plan, desk.printer, recipe, scaling), done=apply_recipe,
-                 label=tr("Using “{name}”", name=recipe.name))
+                 label=tr("Applying “{name}”", name=recipe.name))
 
     def factors(self, recipe: Recipe, scaling: Scaling) -> Floats | None:
         """The factors by which a recipe would be scaled along each axis of the file; None if it does not say what it

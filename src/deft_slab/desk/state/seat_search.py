@@ -149,7 +149,7 @@ class Seating(QObject):
 
         desk.ask(
             "map:round", LookAround(desk.plan, desk.printer, desk.selected_piece, number), done=add_round,
-            failed=lambda _: None, still=lambda: key == self._key, label=tr("Looking at all ways to sit"),
+            failed=lambda _: None, still=lambda: key == self._key, label=tr("Searching all seats"),
         )
 
     def _ask_seats(self) -> None:
@@ -163,7 +163,7 @@ class Seating(QObject):
 
         desk.ask(
             "map:seats", FindSeats(desk.plan, desk.printer, desk.selected_piece, weights), done=take_seats,
-            still=lambda: key == self._key, label=tr("Looking for seats worth trying"),
+            still=lambda: key == self._key, label=tr("Searching for seats worth trying"),
         )
 
     def peek(self, down: Floats) -> None:
@@ -213,7 +213,7 @@ class Seating(QObject):
             self.changed.emit()
 
         desk.ask("ask:ways", Lean(plan, desk.printer, desk.selected_piece, self.weights, lift), done=take_lean,
-                  still=lambda: key == self._key and desk.plan == plan, label=tr("Leaning it a little"))
+                  still=lambda: key == self._key and desk.plan == plan, label=tr("Trying a lean"))
 
     def seat_all(self) -> None:
         """Seats every piece in the seat that is best by the weights."""

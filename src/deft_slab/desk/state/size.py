@@ -118,7 +118,7 @@ class Sizing:
     # surface
 
     def set_role(self, body: int, role: Role) -> None:
-        self._desk.change(tr("change what becomes of a body"), lambda: self._desk.plan.with_role(body, role))
+        self._desk.change(tr("change what happens to a body"), lambda: self._desk.plan.with_role(body, role))
 
     @property
     def report(self) -> MendReport | None:
@@ -138,7 +138,7 @@ class Sizing:
             self._desk.change(tr("take bodies as proposed"), lambda: plan.changed(roles=roles, mending=mending))
 
     def leave_specks_out(self) -> None:
-        self.mend(tr("leave specks out"), drop_specks=True)
+        self.mend(tr("leave out specks"), drop_specks=True)
 
     def mend(self, did: str, **steps: object) -> None:
         """Changes what is done to the surface: fields of ``Mending``."""
@@ -146,7 +146,7 @@ class Sizing:
         self._desk.change(did, lambda: self._desk.plan.changed(mending=mending))
 
     def leave_unmended(self) -> None:
-        self._desk.change(tr("put all mending back"), lambda: self._desk.plan.changed(mending=Mending()))
+        self._desk.change(tr("undo all mending"), lambda: self._desk.plan.changed(mending=Mending()))
 
 
 def _proportions(plan: Plan) -> tuple[object, ...]:

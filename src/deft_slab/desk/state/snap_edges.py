@@ -73,4 +73,4 @@ class Snapping(QObject):
             self.changed.emit()
 
         desk.ask("ask:creases", FindCreases(plan), done=take_creases, still=lambda: key == self._creases_for,
-                 label=tr("Looking for creases"))
+                 label=tr("Searching for creases"))

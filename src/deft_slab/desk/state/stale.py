@@ -8,5 +8,5 @@ from ...core.locale.translate import tr
 
 def being_made() -> BadPlan:
     return BadPlan(
-        tr("The pieces are being made anew."), kept=tr("Nothing was changed."), remedy=tr("Try again in a moment.")
+        tr("The pieces are being recomputed."), kept=tr("Nothing was changed."), remedy=tr("Try again in a moment.")
     )

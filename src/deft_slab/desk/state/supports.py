@@ -170,7 +170,7 @@ class Posting(QObject):
             made = tuple(Post(id=ident, at=triple(at))
                          for ident, at in zip(posts.fresh_ids(len(near)), near, strict=True))
             if not made:
-                desk.told.emit(tr("Nothing needs a post there that has none."))
+                desk.told.emit(tr("Everything there that needs a post has one."))
                 return
             kept = tuple(one for one in posts.refused if np.linalg.norm(place - np.array(one)) > self.reach)
             self._put(tr("propose posts in a region"), posts, posts=(*posts.posts, *made), refused=kept)
@@ -188,14 +188,14 @@ class Posting(QObject):
             kept = tuple(post for post in posts.posts if post not in gone)
             return {"posts": kept, "refused": (*posts.refused, *(post.at for post in gone))} if gone else {}
 
-        self._on_clicked(number, change, tr("take posts away in a region"))
+        self._on_clicked(number, change, tr("remove posts in a region"))
 
     def clear(self) -> None:
         """Remove all posts of the piece."""
         posts, desk = self.posts, self._desk
         if posts is not None:
             self.unheld = np.empty((0, 3))
-            desk.do_plan(tr("take all posts away"), desk.plan.changed(
+            desk.do_plan(tr("remove all posts"), desk.plan.changed(
                 posts=tuple(one for one in desk.plan.posts if one.id != posts.id)))
 
     def measure(self, **what: float) -> None:
@@ -249,14 +249,14 @@ class Posting(QObject):
         posts, one = self.posts, self.post
         if posts is not None and one is not None:
             self.selected = None
-            self._put(tr("take a post away"), posts, **without(posts, one))
+            self._put(tr("remove a post"), posts, **without(posts, one))
 
     def _on_away(self, number: int, facet: int, place: Floats) -> None:
         def change(posts: PostSet) -> dict[str, Any]:
             gone = nearest(posts, place)
             return without(posts, gone) if gone is not None else {}
 
-        self._on_clicked(number, change, tr("take a post away"))
+        self._on_clicked(number, change, tr("remove a post"))
 
     def _on_clicked(self, number: int, change: Callable[[PostSet], dict[str, Any]], did: str) -> None:
         desk = self._desk

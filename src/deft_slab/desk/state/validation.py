@@ -32,5 +32,5 @@ def validated(document: D, update: Mapping[str, object], what: str) -> D:
     except ValidationError as error:
         said = error.errors(include_url=False, include_input=False)[0]["msg"].removeprefix("Value error, ")
         raise DeftError(
-            tr("{what} cannot be like that: {said}.", what=what, said=said), kept=tr("It is as it was.")
+            tr("{what} cannot have these values: {said}.", what=what, said=said), kept=tr("Nothing was changed.")
         ) from error

@@ -21,7 +21,7 @@ _BEYOND = 0.75
 """Of the seam of a way, what "less seam" looks for."""
 
 
-FROM_FRONT = tr("take a way from the front")
+FROM_FRONT = tr("take a plan from the front")
 """What is done by taking one."""
 
 
@@ -71,7 +71,7 @@ class Ways(QObject):
         """Why nothing can be parted, and what to do; empty if it can."""
         evaluated = self._desk.evaluated
         defects = evaluated.outcome.defects.sentence() if evaluated else ""
-        return tr("{defects} Size can close it; then it can be cut.", defects=defects) if defects else ""
+        return tr("{defects} Close it in Size, then it can be cut.", defects=defects) if defects else ""
 
     @property
     def of_piece(self) -> str:
@@ -81,7 +81,7 @@ class Ways(QObject):
         for piece in self._desk.pieces:
             if piece.sides == self.sides:
                 return piece.name
-        return tr("a piece that is parted now")
+        return tr("a piece that has since been cut")
 
     def _on_opened(self) -> None:
         self.found = self.base = self.sides = self.pointed = self.chosen = self._asked = None
@@ -143,7 +143,7 @@ class Ways(QObject):
 
         asked: Request[WaysFound] = request if around is None else MoreLikeWay(request, around)
         self._desk.ask("ways:look", asked, done=take_ways, failed=self._failed, still=lambda: request == self._asked,
-                       label=tr("Looking for ways to part it"))
+                       label=tr("Searching for plans"))
 
     def more_like_this(self) -> None:
         """Search around the chosen way: its cuts are moved and rotated together."""
@@ -227,7 +227,7 @@ class Ways(QObject):
     def keep(self, way: WayShown) -> None:
         """Keep a way as a choice, without using it."""
         name = tr(
-            "{pieces} pieces, {left:.2g} % left, {sight} seen",
+            "{pieces} pieces, {left:.2g} % of support left, {sight} in sight",
             pieces=way.pieces,
             left=100 * way.left,
             sight=text.length(way.sight, 0),

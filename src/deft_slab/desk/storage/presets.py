@@ -50,9 +50,9 @@ def read_preset(text: bytes) -> Preset:
     try:
         return Preset.model_validate(PRESETS.read(text))
     except ValidationError as error:
-        raise BadPlan(tr("This is no preset that can be read: {problem}", problem=first_problem(error))) from error
+        raise BadPlan(tr("This preset cannot be read: {problem}", problem=first_problem(error))) from error
     except ValueError as error:
-        raise BadPlan(tr("This is no preset that can be read: {error}.", error=error)) from error
+        raise BadPlan(tr("This preset cannot be read: {error}.", error=error)) from error
 
 
 @lru_cache

@@ -80,7 +80,7 @@ def left_work() -> list[LeftWork]:
                 shutil.rmtree(folder, ignore_errors=True)  # that window had nothing unsaved
             continue
         except OSError as error:
-            found.append(LeftWork(folder, folder.name, 0.0, tr("It cannot be looked at: {why}.", why=error.strerror)))
+            found.append(LeftWork(folder, folder.name, 0.0, tr("It cannot be read: {why}.", why=error.strerror)))
             continue
         found.append(_looked_at(folder, when))
     return sorted(found, key=lambda work: (bool(work.problem), -work.when))
@@ -105,7 +105,7 @@ def _looked_at(folder: Path, when: float) -> LeftWork:
             title = folder.name  # the next line says what is wrong with it
         project = read_project(text)
         if not (folder / _MODEL).exists():
-            return LeftWork(folder, project.title, when, tr("The copy of its model is not there."))
+            return LeftWork(folder, project.title, when, tr("The copy of its model is missing."))
     except OSError as error:
         return LeftWork(folder, title, when, tr("It cannot be read: {value}.", value=error.strerror or error))
     except UnreadableFile as error:
@@ -159,7 +159,7 @@ def read_work(folder: Path) -> tuple[Model, Project, dict[str, Solid]]:
         ) from error
     ref = project.plan.model
     if solid.sha256 != ref.sha256:
-        raise UnreadableFile(tr("The copy of the model in the unsaved work is not the one that it is of."), kept=kept)
+        raise UnreadableFile(tr("The copy of the model in the unsaved work belongs to another model."), kept=kept)
     return Model.from_ref(ref, solid, project.plan.unit), project, guests
 
 

@@ -100,7 +100,7 @@ def read_settings() -> tuple[Settings, str]:
         newer = tr("they are from a newer version") if isinstance(error, NewerVersion) else tr("they are damaged")
         why = error.strerror if isinstance(error, OSError) else newer
         return Settings(), tr(
-            "The settings in {place} could not be read ({why}); the usual ones are used.", place=_place(), why=why
+            "The settings in {place} could not be read ({why}). The default settings are used.", place=_place(), why=why
         )
 
 

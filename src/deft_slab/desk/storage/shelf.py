@@ -100,7 +100,7 @@ class Shelf(Generic[T]):
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise SaveFailed(
-                tr("The folder {folder} cannot be made: {value}.", folder=self.folder, value=error.strerror or error)
+                tr("The folder {folder} cannot be created: {value}.", folder=self.folder, value=error.strerror or error)
             ) from error
         self.give(kept.item, self.folder / f"{kept.key}.json")
 

@@ -26,7 +26,7 @@ class AudienceView(QWidget):
         self.setFixedSize(112, 112)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(tr("Where the audience stands"))
-        self.setToolTip(tr("The prop from above. Drag to turn where its front is; arrows turn it by 15°."))
+        self.setToolTip(tr("The prop from above. Drag to turn its front; arrow keys turn it by 15°."))
         self._audience = Audience()
         self._angle = -90.0
         self._drag: float | None = None

@@ -122,9 +122,8 @@ class ContactBook(QWidget):
         self.setAccessibleName(tr("The contact, opened like a book"))
         self.setToolTip(
             tr(
-                "Both faces of the contact, as they look at you.\nDrag a join to move it, its "
-                "handles to size or to turn it; arrow keys move it, + and − size it, Page Up and "
-                "Page Down turn it."
+                "Both faces of the contact, turned towards you.\nDrag a join to move it, and its handles to resize "
+                "or turn it. Arrow keys move it, + and − resize it, Page Up and Page Down turn it."
             )
         )
         self.shown: BookShown | None = None
@@ -269,7 +268,7 @@ class ContactBook(QWidget):
         if self.shown is None or not self.shown.rings:
             painter.setPen(QColor(palette.FAINT))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                             tr("No contact is chosen."))
+                             tr("No contact is selected."))
             return
         for page in (0, 1):
             self._draw_page(painter, page)

@@ -84,7 +84,7 @@ class SweepChart(Chart):
     hovered = Signal(str)
 
     def __init__(self) -> None:
-        tip = tr("Figures against the place of this cut. Drag in it to move the cut; ▾ are valleys.")
+        tip = tr("Figures against the place of this cut. Drag in the chart to move the cut; ▾ marks valleys.")
         super().__init__(tr("Sweep of the selected cut"), tip, 118)
         self._offsets: Floats = np.empty(0)
         self._now = 0.0
@@ -211,7 +211,7 @@ class AngleMap(QWidget):
         self.setFixedSize(118, 118)
         self.setMouseTracking(True)
         self.setAccessibleName(tr("Angles of the selected cut"))
-        self.setToolTip(tr("Support against two turns of this cut, up to 30° each way. Click to turn it so."))
+        self.setToolTip(tr("Support against two rotations of this cut, up to 30° each way. Click to turn the cut."))
         self._degrees: Floats = np.empty(0)
         self._price: Floats = np.empty((0, 0))
         self._said: Callable[[int, int], str] = lambda row, column: ""

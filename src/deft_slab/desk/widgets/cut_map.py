@@ -42,9 +42,9 @@ class CutsShown:
 class CutDisc(DirectionDisc[CutsShown]):
     def __init__(self) -> None:
         super().__init__(
-            tr("Cut map"), tr("Each place is a way that a straight cut can face. Click to cut there; arrows and "
-                              "Enter too."),
-            tr("Looking at all ways to cut …"), 156,
+            tr("Cut map"), tr("Each point is a direction that a straight cut can face. Click, or use the arrow "
+                              "keys and Enter, to cut there."),
+            tr("Searching all directions of a cut …"), 156,
         )
 
     def _flat(self, directions: Floats) -> Floats:

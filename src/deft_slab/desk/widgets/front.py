@@ -61,11 +61,12 @@ class FrontChart(DotsChart):
 
     def __init__(self) -> None:
         tip = tr(
-            "Each dot is a way to part it: farther left is less seen, lower leaves less support. Round: all pieces sit "
-            "flat. Lozenge: some lean. Struck through: a piece does not fit the printer. Hollow: ≈, not yet measured "
-            "on the full mesh. The number at a line: of pieces. Click takes one; so do arrows and Enter."
+            "Each dot is a plan. Farther left, less seam is in sight; lower down, less support is left. Round: all "
+            "pieces sit flat. Lozenge: some lean. Struck through: a piece does not fit the printer. Hollow: ≈, not "
+            "measured on the full mesh yet. The number at a line is the number of pieces. Click a dot, or use the "
+            "arrow keys and Enter, to take that plan."
         )
-        super().__init__(tr("Front of ways to part it"), tip, 176)
+        super().__init__(tr("Front of plans"), tip, 176)
         self._shown: FrontShown | None = None
         self._why = ""
 

@@ -29,7 +29,7 @@ class GapDrawing(QWidget):
         """
         self._clearance = clearance
         said = tr(
-            "{clearance} on each side, {clearance2} in all.",
+            "{clearance} on each side, {clearance2} in total.",
             clearance=text.length(clearance, 2),
             clearance2=text.length(2 * clearance, 2),
         )

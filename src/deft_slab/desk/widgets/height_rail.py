@@ -100,7 +100,8 @@ class HeightRail(QWidget):
         largest = text.area(float(areas.max())) if len(areas) else ""
         self.setToolTip(
             tr(
-                "Area of each layer, the largest {largest}. Drag up to hide what is below; double click: all.",
+                "The area of each layer, {largest} at most. Drag up to hide what is below. Double-click to show "
+                "everything.",
                 largest=largest,
             )
         )
@@ -236,8 +237,9 @@ class HeightRail(QWidget):
                 if mark is not None
                 else (
                     tr(
-                        "Area of each layer; the line is what peels off with cups. Drag or turn the wheel to "
-                        "cut off at a height; double click: all. Marks: islands, pockets, jumps."
+                        "The area of each layer. The line shows what peels off the film, including cups. Drag or "
+                        "turn the wheel to cut off the view at a height. Double-click to show everything. Marks "
+                        "are islands, pockets and jumps."
                     )
                 )
             )

@@ -38,9 +38,9 @@ class OverhangLegend(QWidget):
         """
         self._threshold, self._from = threshold, counted_from
         self.setToolTip(
-            tr("Facets past the threshold need support. Angles are counted from the wall; click to count them from "
+            tr("Facets past the threshold need support. Angles are counted from the wall. Click to count them from "
                "the bed.") if counted_from == "wall" else
-            tr("Facets past the threshold need support. Angles are counted from the bed; click to count them from "
+            tr("Facets past the threshold need support. Angles are counted from the bed. Click to count them from "
                "the wall.")
         )
         self.update()

@@ -48,7 +48,7 @@ class ListedRow(ClickRow):
         grid.addWidget(value, 0, 3)
         self.keep = button(
             tr("Keep"),
-            tr("Keeps it as a choice in the ledger, without taking it."),
+            tr("Adds it to the ledger as a choice, without putting it on the bed."),
             keep,
             role="small",
         )

@@ -74,7 +74,7 @@ def parse_quantity(typed: str, unit: str) -> float:
         if given is not None and given[-1] in "23":
             given = given[:-1] + {"2": "²", "3": "³"}[given[-1]]
         if given is not None and given not in factors:
-            raise ValueError(tr("“{given}” is no unit for this", given=given))
+            raise ValueError(tr("“{given}” is not a unit for this", given=given))
         number = float(found["number"])
         return f"({number!r})" if given is None else f"({number * factors[given]!r} * {_WITH_UNIT})"
 

@@ -30,7 +30,7 @@ class PresetsButton(QToolButton):
         self.setText(tr("Presets"))
         self.setProperty("role", "small")
         self.setFixedHeight(22)  # as high as the small buttons beside it
-        self.setToolTip(tr("Takes values that were kept under a name, or keeps those that are set now."))
+        self.setToolTip(tr("Uses values that were stored under a name, or stores the present values."))
         self.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.presets = QMenu(self)
         self.presets.aboutToShow.connect(self.fill)
@@ -44,10 +44,10 @@ class PresetsButton(QToolButton):
         for one in kept:
             self.presets.addAction(one.item.name.replace("&", "&&"), partial(self._use, one.item))
         if not kept:
-            self.presets.addAction(tr("None is kept yet")).setEnabled(False)
+            self.presets.addAction(tr("No presets yet")).setEnabled(False)
         self.presets.addSeparator()
-        self.presets.addAction(tr("Keep what is set now …"), self._ask)
-        gone = self.presets.addMenu(tr("Let go"))
+        self.presets.addAction(tr("Store the present values …"), self._ask)
+        gone = self.presets.addMenu(tr("Delete"))
         gone.setEnabled(bool(kept))
         for one in kept:
             gone.addAction(one.item.name.replace("&", "&&"), partial(shelf(self._of).remove, one.key))
@@ -59,7 +59,7 @@ class PresetsButton(QToolButton):
             self._failed(
                 BadPlan(
                     tr(
-                        "The preset “{name}” makes no sense here: {problem}",
+                        "The preset “{name}” cannot be used here: {problem}",
                         name=preset.name,
                         problem=first_problem(error),
                     )
@@ -69,7 +69,7 @@ class PresetsButton(QToolButton):
             self._failed(error)
 
     def _ask(self) -> None:
-        name, agreed = QInputDialog.getText(self, tr("Keep a preset"), tr("Name"))
+        name, agreed = QInputDialog.getText(self, tr("Store a preset"), tr("Name"))
         if agreed and name.strip():
             self.keep(name)
 

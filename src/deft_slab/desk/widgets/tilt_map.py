@@ -52,9 +52,9 @@ class SeatsOnMap:
 class TiltDisc(DirectionDisc[SeatsOnMap]):
     def __init__(self) -> None:
         super().__init__(
-            tr("Tilt map"), tr("Each place is a direction that could point down. Click to sit on it; arrows and "
-                               "Enter too."),
-            tr("Looking at all ways to sit …"), 216,
+            tr("Tilt map"), tr("Each point is a direction that could point down. Click, or use the arrow keys and "
+                               "Enter, to use that seat."),
+            tr("Searching all seats …"), 216,
         )
 
     def _marked(self, shown: SeatsOnMap) -> tuple[Floats, ...]:

@@ -97,7 +97,7 @@ class _Tile(QAbstractButton):
         self.setAccessibleName(f"{NAMES[self._unit]}: {words}")
         self.setToolTip(
             tr(
-                "Takes the numbers in the file as {unit}: {size}. Cuts keep their places.",
+                "Reads the numbers in the file as {unit}: {size}. Cuts keep their places.",
                 unit=NAMES[self._unit],
                 size=words,
             )

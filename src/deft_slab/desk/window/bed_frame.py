@@ -82,9 +82,9 @@ class BedFrame(QWidget):
 
     def _switches(self) -> QHBoxLayout:
         state = self._state
-        self.on_bed = button(tr("On the bed"), tr("Each piece in its own seat, ready to print."),
+        self.on_bed = button(tr("On the bed"), tr("Shows each piece in its own seat, ready to print."),
                              lambda: state.show(in_place=False), checkable=True)
-        self.in_place = button(tr("In place"), tr("The pieces where they belong on the prop, pulled apart."),
+        self.in_place = button(tr("In place"), tr("Shows the pieces where they belong on the prop, pulled apart."),
                                lambda: state.show(in_place=True), checkable=True)
         self.overhang = button(tr("Overhang"), tr("Colours the facets that need support."),
                                lambda: state.show(show_overhang=self.overhang.isChecked()),
@@ -92,17 +92,18 @@ class BedFrame(QWidget):
         self.support = button(tr("Support"), tr("Shows the space that support would fill."),
                               lambda: state.show(show_support=self.support.isChecked()), checkable=True)
         self._views = QToolButton()
-        self._views.setText(tr("Look from …"))
-        self._views.setToolTip(tr("Ready views of the bed; dragging turns it, the wheel comes nearer."))
+        self._views.setText(tr("View from …"))
+        self._views.setToolTip(tr("Standard views of the bed. Dragging turns the view, the wheel zooms."))
         self._views.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
         for view in VIEWS:
             menu.addAction(tr(view), partial(self.bed.look_from, view))
         self._views.setMenu(menu)
         self._views.setFixedHeight(28)
-        self.below = button(tr("From below"), tr("Looks up through the bed at the undersides, and stays below it."),
+        self.below = button(tr("From below"), tr("Looks at the undersides, up through the bed, and stays below it."),
                             self._look_below, checkable=True)
-        self.twin_button = button(tr("Twin view"), tr("Two choices side by side, with the figures that differ."),
+        self.twin_button = button(tr("Twin view"), tr("Shows two choices side by side, with the figures that "
+                                                      "differ."),
                                   self.twin_wanted.emit)
         return row(
             self.on_bed, self.in_place, self.overhang, self.support, self.below, self._views, self.twin_button, 1

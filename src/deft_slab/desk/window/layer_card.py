@@ -103,27 +103,28 @@ class LayerCard(QFrame):
         column.addWidget(self.said)
         self.layer = NumberField("", low=1, high=1e6, step=1, decimals=0)
         self.layer.setAccessibleName(tr("Layer"))
-        self.layer.setToolTip(tr("The layer that is looked at, counted from the bed; arrows go one up or down."))
+        self.layer.setToolTip(tr("The layer that is shown, counted from the bed. Arrow keys go one layer up or "
+                                 "down."))
         self.layer.committed.connect(lambda value: self._checking.set_layer(round(value)))
         self.height_field = NumberField("mm", low=0, high=1e5, step=1, decimals=2)
         self.height_field.setAccessibleName(tr("Height"))
-        self.height_field.setToolTip(tr("mm over the bed at which it is cut off."))
+        self.height_field.setToolTip(tr("The height above the bed, in mm, at which the view is cut off."))
         self.height_field.committed.connect(self._checking.set_height)
         self.layer.setMaximumWidth(64)
         self.height_field.setMaximumWidth(84)
         column.addLayout(row(label(tr("layer"), "faint"), self.layer, self.height_field))
-        self.below = button(tr("Keep below"), tr("Draws what is printed up to this height."),
+        self.below = button(tr("Keep below"), tr("Shows what has been printed up to this height."),
                             lambda: self._checking.keep("below"), role="small", checkable=True)
         self.above = button(
             tr("Keep above"),
-            tr("Draws what comes after this height, seen from below: the bed side does not block the view."),
+            tr("Shows what comes above this height, seen from below, so that nothing on the bed side is in the way."),
             lambda: self._checking.keep("above"),
             role="small",
             checkable=True,
         )
         column.addLayout(row(self.below, self.above))
         self.whole = QCheckBox(tr("whole bed"))
-        self.whole.setToolTip(tr("All pieces together, as they lie; else the selected one."))
+        self.whole.setToolTip(tr("Shows all pieces together as they lie, not just the selected one."))
         self.whole.clicked.connect(lambda on: self._checking.look_at_whole_bed(whole=on))
         column.addWidget(self.whole)
         follow(self, self.refresh, self._checking.changed, state.view_changed, state.outcome_changed,

@@ -98,7 +98,7 @@ class PiecesPane(QWidget):
         if state.is_open and state.step == "Cut":
             self._add_kinds(cuts)
         elif state.is_open and not state.plan.recipe:
-            cuts.addWidget(button(tr("Cut it …"), tr("Goes to the Cut step."), lambda: state.go_to("Cut"), role="link"))
+            cuts.addWidget(button(tr("Cut it …"), tr("Opens the Cut step."), lambda: state.go_to("Cut"), role="link"))
 
     def _fill_notes(self, notes: QVBoxLayout) -> None:
         state = self._state
@@ -113,12 +113,13 @@ class PiecesPane(QWidget):
         pointing = state.pointing.kind
         if pointing in ("cut line", "cut outline"):
             column.addWidget(
-                label(tr("Click points on the model; near a crease (teal) they go to it."), "look", wrap=True)
+                label(tr("Click points on the model. Near a crease (teal) they snap to it."), "look", wrap=True)
             )
             if pointing == "cut line":
-                sheet = button(tr_in("a cut", "Sheet"), tr("Ends the line: a sheet goes through it, away from you."),
+                sheet = button(tr_in("a cut", "Sheet"), tr("Ends the line with a sheet through it, in the "
+                                                           "direction of view."),
                                partial(state.placing.end_line, closed=False), role="small")
-                loop = button(tr("Loop"), tr("Ends the line: a loop around a limb."),
+                loop = button(tr("Loop"), tr("Ends the line as a loop around a limb."),
                               partial(state.placing.end_line, closed=True), role="small")
                 column.addLayout(row(sheet, loop, 1))
             return
@@ -152,17 +153,17 @@ class PiecesPane(QWidget):
         frame.column.addWidget(support)
         if several and state.step in ("Cut", "Join"):
             hidden = number in state.view.hidden
-            show = button(tr("Show") if hidden else tr("Hide"), tr("Draws this piece, or leaves it out; the plan "
-                                                                   "stays as it is."),
+            show = button(tr("Show") if hidden else tr("Hide"), tr("Shows or hides this piece. The plan stays the "
+                                                                   "same."),
                           partial(state.hide_pieces, state.view.hidden ^ {number}), role="small")
             others = frozenset(range(len(state.pieces))) - {number}
-            only = button(tr("Only this"), tr("Draws only this piece, or all again."),
+            only = button(tr("Only this"), tr("Shows only this piece, or all pieces again."),
                           partial(state.hide_pieces, frozenset() if state.view.hidden == others else others),
                           role="small")
             frame.column.addLayout(row(show, only, 1))
         frame.setAccessibleName(piece.name)
         frame.setToolTip(
-            tr("Click to choose this piece; double click to rename it.") if several else tr("The whole model.")
+            tr("Click to select this piece, double-click to rename it.") if several else tr("The whole model.")
         )
         frame.clicked.connect(partial(state.select_piece, number))
         frame.double_clicked.connect(partial(self._rename, number))
@@ -234,7 +235,7 @@ class PiecesPane(QWidget):
         word = on_desk(cut).word
         on = QCheckBox(tr_in("a cut", "on"))
         on.setChecked(cut.on)
-        on.setToolTip(tr("Switched off, the cut stays in the plan and parts nothing."))
+        on.setToolTip(tr("A cut that is switched off stays in the plan but does not cut."))
         on.setAccessibleName(tr("{name} on", name=cut.name))
         on.clicked.connect(lambda checked: state.cutting.change_one(tr("switch a cut"), cut.id, on=checked))
         remove = button(
@@ -251,7 +252,7 @@ class PiecesPane(QWidget):
             said = tr("{word} · measuring …", word=word)
         else:
             said = tr(
-                "{word} · seam {length}, {length2} seen",
+                "{word} · seam {length}, {length2} in sight",
                 word=word,
                 length=text.mm(seam.length),
                 length2=text.mm(seam.in_sight),
@@ -260,19 +261,21 @@ class PiecesPane(QWidget):
         frame.column.addWidget(label(said, "faint", wrap=True))
         report = state.evaluated.outcome.cuts.get(cut.id) if state.evaluated and cut.on else None
         if report is not None and state.up_to_date and (not report.parts or report.catches or report.crumbs):
-            words = tr("parts nothing") if not report.parts else tr("catches") if report.catches else ""
+            words = tr("cuts nothing") if not report.parts else tr("catches") if report.catches else ""
             words = words or tr_many("{n} crumb", "{n} crumbs", len(report.crumbs))
             frame.column.addWidget(label(f"! {words}", "look"))
         if cut.id == state.selected_cut and len(state.plan.recipe) > 1:
-            up = button(tr("Earlier"), tr("Makes this cut before the one above it."), partial(state.cutting.order,
+            up = button(tr("Earlier"), tr("Moves this cut up, so that it is made before the one above "
+                                          "it."), partial(state.cutting.order,
                     cut.id, -1),
                         role="small")
-            down = button(tr("Later"), tr("Makes this cut after the one below it."), partial(state.cutting.order,
+            down = button(tr("Later"), tr("Moves this cut down, so that it is made after the one below "
+                                          "it."), partial(state.cutting.order,
                     cut.id, 1),
                           role="small")
             frame.column.addLayout(row(up, down, 1))
         frame.setAccessibleName(cut.name)
-        frame.setToolTip(tr("Click to choose this cut; its handles show in the Cut step."))
+        frame.setToolTip(tr("Click to select this cut. Its handles appear in the Cut step."))
         frame.clicked.connect(partial(self._choose_cut, cut.id))
         return frame
 

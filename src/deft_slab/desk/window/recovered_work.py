@@ -25,9 +25,9 @@ class LeftWorkCard(QFrame):
         self._passed_over: set[Path] = set()
         self.setProperty("role", "ask")
         self._words = label("", "", wrap=True, rich=True)
-        self.bring = button(tr("Bring it back"), tr("Opens the work as it was last kept."), self._bring, role="main")
-        self.later = button(tr("Leave it there"), tr("Asks again when the program is started next."), self._later)
-        self.drop = button(tr("Let it go"), tr("Removes the kept work for good."), self._drop)
+        self.bring = button(tr("Recover it"), tr("Opens the work as it was last stored."), self._bring, role="main")
+        self.later = button(tr("Decide later"), tr("Asks again when the program is started next."), self._later)
+        self.drop = button(tr("Delete it"), tr("Deletes the stored work for good."), self._drop)
         line = row(self._words, self.bring, self.later, self.drop, spacing=8)
         line.setStretch(0, 1)
         line.setContentsMargins(12, 8, 8, 8)
@@ -45,9 +45,9 @@ class LeftWorkCard(QFrame):
             said = tr("<b>“{text}” was not saved</b> when the program ended.", text=escape(self.work.title))
             if self.work.problem:
                 why = escape(tr("{problem} It is in {folder}.", problem=self.work.problem, folder=self.work.folder))
-                self._words.setText(tr("{said} What was kept cannot be read: {why}", said=said, why=why))
+                self._words.setText(tr("{said} The stored work cannot be read: {why}", said=said, why=why))
             else:
-                self._words.setText(tr("{said} It was kept up to {when}.", said=said, when=when))
+                self._words.setText(tr("{said} It was last stored on {when}.", said=said, when=when))
             self.bring.setVisible(not self.work.problem)
         self.setVisible(self.work is not None)
 

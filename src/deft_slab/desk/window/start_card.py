@@ -42,15 +42,15 @@ class Beginning(QFrame):
         column.addWidget(label(tr("Open a model to see where it would need support."), "title"))
         column.addWidget(
             label(
-                tr("{list}; or a project. You can also drop a file here.", list=names()), "faint"
+                tr("{list}, or a project. You can also drop a file here.", list=names()), "faint"
             )
         )
         opens = button(tr("Open …"), tr("Opens a model or a project (Ctrl+O)."), verbs.ask_open, role="main")
         demo = button(
             tr("Open the demo"), tr("Opens the gull figurehead, with two choices to compare."), verbs.open_demo
         )
-        lead = button(tr("First job"), tr("Leads through a first job, from the file to written beds, one proposal a "
-                                          "step."),
+        lead = button(tr("First job"), tr("Leads you through a first job, from the file to written beds, with one "
+                                          "proposal for each step."),
                       verbs.lead)
         column.addLayout(row(opens, demo, lead, 1))
         self._recent = QWidget()

@@ -31,9 +31,9 @@ class Foot:
         self._bar.setAccessibleName(tr("Progress"))
         self._doing = Elided("faint")
         self.stop = button(
-            tr("Stop"), tr("Stops what is being worked on; the plan stays as it is."), state.jobs.stop, role="small"
+            tr("Stop"), tr("Stops what is running. The plan stays the same."), state.jobs.stop, role="small"
         )
-        self.not_kept = label(tr("Unsaved work is not kept"), "look")
+        self.not_kept = label(tr("Unsaved work is not stored"), "look")
         self.not_kept.setAccessibleName(tr("Unsaved work"))
         self.parts: tuple[QWidget, ...] = (self.not_kept, self._doing, self._bar, self.stop)
         for part in self.parts:

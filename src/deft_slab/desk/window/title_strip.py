@@ -57,7 +57,7 @@ class TitleStrip(QWidget):
         self.undo = button(tr("Undo"), "", state.undo)
         self.redo = button(tr("Redo"), "", state.redo)
         self.chip = self._menu_button(
-            "", tr("The printer that “fits” is judged by. Click for another one, or to edit profiles.")
+            "", tr("The printer of this project. Click to choose another one, or to edit profiles.")
         )
         self.chip.setProperty("role", "chip")
         self.chip_menu = QMenu(self)
@@ -141,8 +141,8 @@ class TitleStrip(QWidget):
         for step, tab in self.tabs.items():
             tab.setChecked(step == state.step)
         for made, words, what, nothing in (
-            (self.undo, state.history.undo_text, tr("Takes back"), tr("Nothing to take back.")),
-            (self.redo, state.history.redo_text, tr("Makes again"), tr("Nothing to redo.")),
+            (self.undo, state.history.undo_text, tr("Undoes"), tr("There is nothing to undo.")),
+            (self.redo, state.history.redo_text, tr("Redoes"), tr("There is nothing to redo.")),
         ):
             made.setEnabled(bool(words))
             made.setToolTip(plain(f"{what}: {words}") if words else nothing)

@@ -82,7 +82,7 @@ class Window(QMainWindow):
         state.opened.connect(self.notice.hide)
         state.jobs.progressed.connect(self._on_progress)
         if state.settings_problem:
-            self.notice.warn(state.settings_problem, tr("They are put aside, not replaced, when a setting changes."))
+            self.notice.warn(state.settings_problem, tr("They are set aside, not replaced, when a setting changes."))
         self.frame.left_work.look()
         QTimer.singleShot(0, state.printing.begin)
         QTimer.singleShot(_FRAME, self._wake)
@@ -177,9 +177,8 @@ class Window(QMainWindow):
         self._nothing.add(
             label(
                 tr(
-                    "Open a model, a project or the demo (Ctrl+O, or drop a file on the window): each "
-                    "step then shows its figures and controls here. “First job” leads through all of "
-                    "them."
+                    "Open a model, a project or the demo (press Ctrl+O, or drop a file on the window). Each step "
+                    "then shows its figures and controls here. “First job” leads you through all of them."
                 ),
                 "faint",
                 wrap=True,
@@ -272,8 +271,8 @@ class Window(QMainWindow):
         self.foot.show_problem(problem)
         if problem:
             self.notice.warn(
-                tr("Unsaved work is not kept: if the program ends by itself, what is not saved is lost."),
-                tr("{problem} It is tried again; until then, save often.", problem=problem),
+                tr("Unsaved work cannot be stored. If the program ends unexpectedly, it is lost."),
+                tr("{problem} The program keeps trying. Until then, save often.", problem=problem),
             )
 
     def _on_progress(self, share: float, doing: str) -> None:
@@ -295,7 +294,7 @@ class Window(QMainWindow):
         if self.state.jobs.busy_with("handoff"):
             event.ignore()  # what is being written for the user is finished first
             self._closing = True
-            self.notice.tell(tr("Writing files; the window closes when that is done."))
+            self.notice.tell(tr("Writing files. The window closes when they are done."))
             return
         self._closing = False
         if not self.verbs.may_leave():

@@ -103,7 +103,7 @@ class CutAnswers:
 
     def more_like(self, asked: MoreLikeWay, job: Job) -> WaysFound:
         """The ways found so far, with further steps that search around one of them. Raises Cancelled."""
-        job.step(0.0, tr("Looking around it"))
+        job.step(0.0, tr("Measuring what is around it"))
         if self._ways is None or self._ways[0] != asked.asked:
             return self.ways(asked.asked, job)
         search = self._ways[1]

@@ -70,6 +70,6 @@ def _answer(
         send(number, "failed", error)
     except Exception as error:  # noqa: BLE001 - the border of the worker: whatever it is, the window must hear of it
         _log.exception("%s failed", type(asked).__name__)
-        what = tr("Something went wrong inside ({name}: {error}).", name=type(error).__name__, error=error)
-        remedy = tr("Undo the last step if it is still there, and try again. {hint}", hint=logbook.hint()).strip()
-        send(number, "failed", DeftError(what, kept=tr("Your plan is untouched."), remedy=remedy))
+        what = tr("An internal error occurred ({name}: {error}).", name=type(error).__name__, error=error)
+        remedy = tr("If the last step still stands, undo it and try again. {hint}", hint=logbook.hint()).strip()
+        send(number, "failed", DeftError(what, kept=tr("Your plan is unchanged."), remedy=remedy))

@@ -66,7 +66,7 @@ class Shop:
         """
         if plan.model.sha256 not in self.evaluators:
             raise BadPlan(
-                tr("The working process no longer has the model “{name}”.", name=plan.model.name),
+                tr("The worker process no longer has the model “{name}”.", name=plan.model.name),
                 remedy=tr("Open it again."),
             )
         self.evaluators.move_to_end(plan.model.sha256)

@@ -93,7 +93,7 @@ def _overview(subject: SheetSubject, job: Job) -> Iterator[Block]:
     ]
     shares = dict.fromkeys(f"{100 * bed.printer.failed_share:g} %" for bed in work.beds)
     share = tr(" or ").join(shares)
-    rows.append((tr("In all"), _so_many(sum(len(bed.pieces) for bed in work.beds)), text.hours(work.seconds),
+    rows.append((tr("Total"), _so_many(sum(len(bed.pieces) for bed in work.beds)), text.hours(work.seconds),
                  text.grams(work.material), text.money(work.cost)))
     materials = work.materials
     each = materials.items() if len(materials) > 1 else ()

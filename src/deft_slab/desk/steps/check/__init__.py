@@ -10,9 +10,9 @@ from .hollow import HollowPanel
 from .posts import PostsPanel
 
 _TIPS = {
-    term("Checked"): tr("What was found, worst first; each line flies there."),
-    term("Posts"): tr("Support posts: proposed, added, taken away; what they hold and what they leave."),
-    term("Hollow"): tr("Takes out the inside of a piece, with vents and plugs."),
+    term("Checked"): tr("What was found, worst first. Click a line to see its place."),
+    term("Posts"): tr("Support posts: propose, add and remove them; see what they hold and what marks they leave."),
+    term("Hollow"): tr("Hollows a piece, with vents and plugs."),
 }
 
 

@@ -68,16 +68,16 @@ class CheckedPanel(Panel):
         self._said = self.head(tr("What was checked"))
         self.layers = QComboBox()
         self.layers.setAccessibleName(tr("Layer height"))
-        self.layers.setToolTip(tr("The layers that are looked at; the printer's own heights. Finer ones show more."))
+        self.layers.setToolTip(tr("The layer height of the check, one of the printer's own. Finer layers show more."))
         self.layers.activated.connect(self._on_layer)
         self._sum = label("", "faint", wrap=True)
         self.add(row(label(tr("Layers of"), "faint"), self.layers, 1))
         self.add(self._sum)
         self.seen = button(
-            tr("As it will look"),
+            tr("Show assembled"),
             tr(
-                "The pieces together, with what support touches and the seams: grey where hidden, "
-                "madder where in sight."
+                "Puts the pieces together and shows what support touches, and the seams: grey where hidden, madder "
+                "where in sight."
             ),
             self._look,
             role="small",
@@ -105,21 +105,21 @@ class CheckedPanel(Panel):
     def refresh(self) -> None:
         self._show_layers()
         if self.state.evaluated is None:
-            self._rows.show((_FoundRow(tr("Open a model, and what can be checked is listed here."), "faint"),))
+            self._rows.show((_FoundRow(tr("Open a model. What the check finds is listed here."), "faint"),))
             self._sum.setText("")
             return
         totals = self.state.evaluated.outcome.totals
         self.seen.setChecked(self.state.view.in_place)
         sight, seam = text.area(totals.scar.sight), text.mm(totals.seam_in_sight_mm)
-        self._scar.setText(tr("On the prop {sight} of scar and {seam} of seam are in sight; {area} of scar are "
-                              "hidden.", sight=sight, seam=seam, area=text.area(totals.scar.hidden)))
+        self._scar.setText(tr("On the assembled prop, {sight} of scar and {seam} of seam are in sight; another "
+                              "{area} of scar is hidden.", sight=sight, seam=seam, area=text.area(totals.scar.hidden)))
         lines = self.lines
         flown = self._checking.flown
         chosen = next((line for line in lines if line.found is not None and line.found == flown), None)
         if chosen is None and self._chosen in lines and (flown is None or self._chosen is None):
             chosen = self._chosen
         counts = {verdict: sum(line.verdict == verdict for line in lines) for verdict in _HEADS}
-        waiting = "" if self._checking.found else tr(" The layers are being looked at …")
+        waiting = "" if self._checking.found else tr(" Checking the layers …")
         self._sum.setText(
             tr(
                 "{failed} failed, {look} to look at, {good} good.{waiting}",
@@ -164,13 +164,13 @@ class CheckedPanel(Panel):
             parts.append(self._leaving(line.found))
         filament = self.state.piece_printer.kind == "filament"
         if "hold" in line.helps and line.found is not None and line.number is not None and filament:
-            parts.append(button(tr("Hold it here"), tr("Asks for support under this place: a hold spot."),
+            parts.append(button(tr("Add a hold spot"), tr("Marks this place as a hold spot, so that it gets support."),
                                 partial(self._checking.hold, line.number, line.found), role="small"))
         if "seat" in line.helps:
             parts.append(
                 button(
-                    tr("Other seats …"),
-                    tr("Goes to Tilt, where other seats of this piece are looked for."),
+                    tr("Find other seats …"),
+                    tr("Opens Tilt to find other seats for this piece."),
                     partial(self._reseat, line),
                     role="small",
                 )
@@ -181,9 +181,9 @@ class CheckedPanel(Panel):
 
     def _leaving(self, found: Finding) -> QPushButton:
         if found.left:
-            return button(tr("Count it again"), tr("No longer leaves it: it counts again."),
+            return button(tr("Count it again"), tr("Counts this finding again."),
                           partial(self._checking.take_back, found), role="small")
-        return button(tr("Leave it"), tr("Lists it apart from now on: it may stay as it is."),
+        return button(tr("Leave it"), tr("Accepts this finding. It is listed separately from now on."),
                       partial(self._checking.leave, found), role="small")
 
     def _take(self, line: Line) -> None:

@@ -28,14 +28,14 @@ def vent_row(number: int, vent: Vent, report: VentReport | None, *, chosen: bool
     elif report.problem:
         said, role = report.problem, "look"
     else:
-        plug = tr(", plug with {gap} of gap", gap=text.length(report.gap, 2)) if math.isfinite(report.gap) else ""
+        plug = tr(", plug with a gap of {gap}", gap=text.length(report.gap, 2)) if math.isfinite(report.gap) else ""
         said, role = (
             tr("opens a void through {length} of wall{plug}", length=text.length(report.length, 1), plug=plug),
             "good",
         )
     size = tr("{outer} to {inner} across", outer=text.given(2 * vent.outer), inner=text.given(2 * vent.inner))
     return SaidRow(
-        tr("Vent {number} · {size}", number=number, size=size), said, role, tr("Looks at it."), chosen=chosen
+        tr("Vent {number} · {size}", number=number, size=size), said, role, tr("Shows the place."), chosen=chosen
     )
 
 
@@ -48,15 +48,16 @@ class HollowPanel(Panel):
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
         self._fill_wishes()
-        self.make = button(tr("Hollow this piece"), tr("Takes out all that lies deeper inside than the wall is thick."),
+        self.make = button(tr("Hollow this piece"), tr("Removes everything deeper inside the piece than the "
+                                                       "thickness of the wall."),
                            self._hollowing.make, role="main")
-        self.solid = button(tr("Make it solid again"), tr("Takes the hollow out of the plan, with its vents."),
+        self.solid = button(tr("Make it solid again"), tr("Removes the hollow and its vents from the plan."),
                             self._hollowing.undo_hollow, role="small")
         self.add(row(self.make, self.solid, 1))
         self.figures = self.add_figures(
-            (term("Saved"), tr("Material that this piece has less, with its plugs counted.")),
-            (term("Thinnest wall"), tr("The least that was left around the voids, measured after they were made.")),
-            (term("Voids"), tr("How many, and how much is in them.")),
+            (term("Saved"), tr("How much less material this piece needs. Its plugs are counted.")),
+            (term("Thinnest wall"), tr("The thinnest wall around the voids, measured on the finished piece.")),
+            (term("Voids"), tr("The number of voids, and their volume.")),
         )
         self._vents_head = self.head(tr("Vents"))
         self._vents_said = label("", "faint", wrap=True)
@@ -64,20 +65,21 @@ class HollowPanel(Panel):
         self.propose = button(
             tr("Propose vents"),
             tr(
-                "As many as it takes until no large cup is left: on cut faces first, then hidden, "
-                "never on show faces; for the seat that the piece has."
+                "Proposes as many vents as it takes until no large cup is left in the present seat: on cut faces "
+                "first, then where they are hidden, never on show faces."
             ),
             self._hollowing.propose,
             role="main",
         )
-        self.place = button(tr("Place one …"), tr("Click the surface where a vent should be."),
+        self.place = button(tr("Add a vent …"), tr("Click the place on the surface where a vent should be."),
                             partial(self._hollowing.point, moves=False), role="small")
         self.add(row(self.propose, self.place, 1))
         self.list = self.add_list()
         self.list.setSpacing(2)
         self.rows: list[tuple[Vent, SaidRow]] = []
-        self.plugs = QCheckBox(tr("a plug for each vent, as a piece of its own"))
-        self.plugs.setToolTip(tr("Plugs are laid apart on the bed; a ridge lets them go in one way round."))
+        self.plugs = QCheckBox(tr("a separate plug for each vent"))
+        self.plugs.setToolTip(tr("Plugs lie on the bed as separate pieces. A ridge ensures that they go in only "
+                                 "one way round."))
         self.plugs.clicked.connect(lambda on: self._hollowing.plug_all(plugged=on))
         self.add(self.plugs)
         self.column.addStretch(1)
@@ -85,20 +87,21 @@ class HollowPanel(Panel):
 
     def _fill_wishes(self) -> None:
         wish = self._hollowing.wish
-        self.wall = _field(tr("Wall"), tr("What stays between the surface and the void (2 to 3 mm are usual)."),
+        self.wall = _field(tr("Wall"), tr("The thickness between the surface and the void. 2 to 3 mm is usual."),
                            low=0.2,
                            high=100)
         self.wall.committed.connect(lambda value: wish(wall=value, fineness=None))
         self.below = _field(
-            tr("Solid below"), tr("Stays solid up to this height over the bed."), low=0, high=1e4, step=1
+            tr("Solid below"), tr("The piece stays solid up to this height over the bed."), low=0, high=1e4, step=1
         )
         self.below.committed.connect(lambda value: wish(solid_below=value))
-        self.lattice = QCheckBox(tr("lattice, rods"))
-        self.lattice.setToolTip(tr("Rods through the void carry its walls; they lean, and print without support."))
+        self.lattice = QCheckBox(tr("lattice of rods"))
+        self.lattice.setToolTip(tr("Rods through the void support its walls. They lean, so that they print without "
+                                   "support."))
         self.lattice.clicked.connect(lambda on: wish(spacing=max(_SPACING, 5 * self._now["radius"]) if on else None))
-        self.spacing = _field(tr("Rods apart"), tr("From one rod to the next."), low=1, high=1e3, step=1)
+        self.spacing = _field(tr("Rod spacing"), tr("The distance from one rod to the next."), low=1, high=1e3, step=1)
         self.spacing.committed.connect(lambda value: wish(spacing=value))
-        self.radius = _field(tr("Rod radius"), tr("Of each rod."), low=0.1, high=50, step=0.1)
+        self.radius = _field(tr("Rod radius"), tr("The radius of each rod."), low=0.1, high=50, step=0.1)
         self.radius.committed.connect(lambda value: wish(radius=value))
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
@@ -107,7 +110,7 @@ class HollowPanel(Panel):
             grid.addWidget(label(words, "faint"), line, 0)
             grid.addWidget(part, line, 2)
         grid.addWidget(self.lattice, 2, 0)
-        grid.addWidget(label(tr("apart"), "faint"), 2, 1)
+        grid.addWidget(label(tr("spacing"), "faint"), 2, 1)
         grid.addWidget(self.spacing, 2, 2)
         grid.addWidget(label(tr("radius"), "faint"), 3, 1)
         grid.addWidget(self.radius, 3, 2)
@@ -144,11 +147,11 @@ class HollowPanel(Panel):
         if hollow is None:
             say(
                 self._said,
-                tr("This piece is solid. A thick one saves resin, and pulls less, when it is hollow."),
+                tr("This piece is solid. Hollowing a thick piece saves resin and reduces the pull on the film."),
                 "faint",
             )
         elif report is None:
-            say(self._said, tr("It is being hollowed …"), "faint")
+            say(self._said, tr("Hollowing the piece …"), "faint")
         elif report.problem:
             say(self._said, report.problem, "look")
         else:
@@ -182,12 +185,12 @@ class HollowPanel(Panel):
             closed = report.unvented
             words = (
                 tr(
-                    "{closed} of {count} voids have no vent: what is inside stays there.",
+                    "{closed} of {count} voids have no vent, so uncured resin stays inside.",
                     closed=closed,
                     count=len(report.voids),
                 )
                 if closed
-                else (tr("Every void has a vent. What was checked says which cups are left."))
+                else (tr("Every void has a vent. The page Checked lists the cups that are left."))
             )
             say(self._vents_said, words, "look" if closed else "good")
         shown = (vents, report, hollowing.vent)
@@ -207,15 +210,17 @@ class HollowPanel(Panel):
 
     def _add_own(self, vent: Vent) -> None:
         """Add the controls of the selected vent."""
-        outer = _field(tr("Diameter outside"), tr("Across, at the surface."), low=0.4, high=100)
+        outer = _field(tr("Outer diameter"), tr("The diameter at the surface."), low=0.4, high=100)
         outer.set_value(2 * vent.outer)
         outer.committed.connect(lambda value: self._hollowing.size(vent, outer=value / 2))
-        inner = _field(tr("Diameter inside"), tr("Across, at the void; no more than outside."), low=0.4, high=100)
+        inner = _field(tr("Inner diameter"), tr("The diameter at the void. It is at most the outer "
+                                                "diameter."), low=0.4, high=100)
         inner.set_value(2 * vent.inner)
         inner.committed.connect(lambda value: self._hollowing.size(vent, inner=value / 2))
         self.list.addLayout(row(label("across", "faint"), outer, label("inside", "faint"), inner, 1))
-        move = button(tr("Move …"), tr("Click the surface where it should be."), partial(self._hollowing.point,
+        move = button(tr("Move …"), tr("Click the place on the surface where it should "
+                                       "be."), partial(self._hollowing.point,
                 moves=True),
                       role="small")
-        away = button(tr("Remove"), tr("Takes this vent away."), partial(self._hollowing.drop, vent), role="small")
+        away = button(tr("Remove"), tr("Removes this vent."), partial(self._hollowing.drop, vent), role="small")
         self.list.addLayout(row(move, away, 1))

@@ -31,27 +31,29 @@ class PostsPanel(Panel):
         self._about = self.head(tr("Posts"))
         self._said = label("", "faint", wrap=True)
         self.add(self._said)
-        self.tip = _field(tr("Tip"), tr("Across, where a post touches the piece (0.3 mm is usual)."), low=0.05, high=5)
+        self.tip = _field(tr("Tip"), tr("The diameter where a post touches the piece. 0.3 mm is "
+                                        "usual."), low=0.05, high=5)
         self.tip.committed.connect(lambda value: self._posting.measure(tip=value))
-        self.stem = _field(tr("Stem"), tr("Across, of the stem."), low=0.1, high=20)
+        self.stem = _field(tr("Stem"), tr("The diameter of the stem."), low=0.1, high=20)
         self.stem.committed.connect(lambda value: self._posting.measure(stem=value))
         self.add(row(label(tr("tip"), "faint"), self.tip, label(tr("stem"), "faint"), self.stem, 1))
         self._add_buttons()
         self._this = label("", "title", wrap=True)
-        self.this_tip = _field(tr("Tip of this post"), tr("Across, where this post touches."), low=0.05, high=5)
+        self.this_tip = _field(tr("Tip of this post"), tr("The diameter where this post touches the "
+                                                          "piece."), low=0.05, high=5)
         self.this_tip.committed.connect(lambda value: self._posting.alter(tip=value))
-        self.this_stem = _field(tr("Stem of this post"), tr("Across, of its stem."), low=0.1, high=20)
+        self.this_stem = _field(tr("Stem of this post"), tr("The diameter of its stem."), low=0.1, high=20)
         self.this_stem.committed.connect(lambda value: self._posting.alter(stem=value))
         self.foot = self._pointed(
-            FOOT, tr("Foot …"),
+            FOOT, tr("Move the foot …"),
             tr(
-                "Click where this post is to stand, on the bed or on the piece where it faces up: it "
-                "leans over to there, by 45° at most."
+                "Click where this post should stand: on the bed, or on the piece where the surface faces up. The "
+                "post leans to reach that place, by at most 45°."
             ),
         )
-        self.own_way = button(tr("Own way"), tr("Lets this post find its way down by itself again."),
+        self.own_way = button(tr("Route it again"), tr("Lets the program route this post again."),
                               lambda: self._posting.alter(foot=None), role="small")
-        drop = button(tr("Remove"), tr("Takes this post away; none is proposed there again."), self._posting.drop,
+        drop = button(tr("Remove"), tr("Removes this post. No post will be proposed there again."), self._posting.drop,
                       role="small")
         self._own = QWidget()
         column = QVBoxLayout(self._own)
@@ -62,18 +64,18 @@ class PostsPanel(Panel):
         column.addLayout(row(self.foot, self.own_way, drop, 1))
         self.add(self._own)
         self.figures = self.add_figures(
-            (term("Posts"), tr("How many stand, and how many of them lean around the piece.")),
-            (term("On the piece"), tr("Those that stand on the piece itself, and leave a mark at both ends.")),
+            (term("Posts"), tr("The number of posts, and how many of them lean to avoid the piece.")),
+            (term("On the piece"), tr("Posts that stand on the piece itself and leave a mark at both ends.")),
             (
                 term("Slender"),
                 tr(
-                    "Longer than {slender_diameters:g} stems across; braces hold them.",
+                    "Posts longer than {slender_diameters:g} stem diameters. Braces hold them.",
                     slender_diameters=SLENDER_DIAMETERS,
                 ),
             ),
-            (term("Touched"), tr("What all tips touch of the surface: the scar that is left.")),
-            (term("On show faces"), tr("What of it lies on show faces.")),
-            (term("Plastic"), tr("Volume of all posts and braces.")),
+            (term("Touched"), tr("The area that all tips touch, and so the scar that they leave.")),
+            (term("On show faces"), tr("The part of that area on show faces.")),
+            (term("Plastic"), tr("The volume of all posts and braces.")),
         )
         self._head = self.head(tr("Look here"))
         self.list = self.add_list()
@@ -91,33 +93,36 @@ class PostsPanel(Panel):
         self.propose = button(
             tr("Propose posts"),
             tr(
-                "A tip where each island begins and wherever the surface is past the threshold; "
-                "those placed by hand stay."
+                "Puts a tip where each island begins and wherever the surface is past the threshold. Posts that "
+                "were placed by hand stay."
             ),
             self._posting.propose,
             role="main",
         )
         self.clear = button(
-            tr("Remove all"), tr("Takes all posts of this piece away."), self._posting.clear, role="small"
+            tr("Remove all"), tr("Removes all posts of this piece."), self._posting.clear, role="small"
         )
         self.add(row(self.propose, self.clear, 1))
-        self.adds = self._pointed(ADD, tr("Add …"), tr("Click the surface where posts should touch; Esc ends it."))
+        self.adds = self._pointed(ADD, tr("Add posts …"), tr("Click the places on the surface that posts should touch. "
+                                                       "Press Esc when you are done."))
         self.takes = self._pointed(
-            AWAY, tr("Take away …"), tr("Click near the tip of a post: it goes, and is not proposed there again.")
+            AWAY, tr("Remove posts …"), tr("Click near the tip of a post to remove it. No post will be proposed there "
+                                        "again.")
         )
         self.picks = self._pointed(
-            PICK, tr("Pick …"), tr("Click near the tip of a post, to change its size or to move its foot.")
+            PICK, tr("Select a post …"), tr("Click near the tip of a post to change its size or move its foot.")
         )
         self.add(row(self.adds, self.takes, self.picks, 1))
         self.around = self._pointed(
             AROUND, tr("Propose around …"),
-            tr("Click the middle of a region: what is not held within so many mm gets posts, and the others stay."),
+            tr("Click the middle of a region. Everything unsupported within its radius gets posts; other posts "
+               "stay."),
         )
         self.away = self._pointed(
             AWAY_AROUND, tr("Clear around …"),
-            tr("Click the middle of a region: all posts within so many mm go."),
+            tr("Click the middle of a region. All posts within its radius are removed."),
         )
-        self.reach = _field(tr("Reach"), tr("How far around a click a region goes."), low=1, high=1000)
+        self.reach = _field(tr("Reach"), tr("The radius of a region around a click."), low=1, high=1000)
         self.reach.committed.connect(self._posting.set_reach)
         self.reach.setMaximumWidth(84)
         self.add(row(self.around, self.away, self.reach, 1))
@@ -142,18 +147,18 @@ class PostsPanel(Panel):
         self.reach.set_value(posting.reach)
         self._show_this(report)
         if posts is None:
-            words = tr("No posts yet. On resin they hold what begins in the air.")
+            words = tr("No posts yet. In resin printing they hold what begins in the air.")
             if piece.lift == 0:
-                words += tr(" This piece stands on the bed itself; Tilt can lift it over it.")
+                words += tr(" This piece stands directly on the bed. Tilt can lift it above the bed.")
             say(self._said, words, "faint")
         elif report is None or not state.up_to_date:
-            say(self._said, tr("The posts are being placed …"), "faint")
+            say(self._said, tr("Placing the posts …"), "faint")
         else:
             lost = len(posting.unheld)
             words = (
-                tr("{lost} islands that no post could be brought to.", lost=lost)
+                tr("No post can reach {lost} islands.", lost=lost)
                 if lost
-                else tr("Edits stay when you propose again.")
+                else tr("Your edits stay when posts are proposed again.")
             )
             say(self._said, words, "look" if lost else "faint")
         self._show(report)
@@ -203,7 +208,7 @@ class PostsPanel(Panel):
             one = ClickRow("row")
             one.setLayout(row(label("!", "look"), label(words, "", wrap=True), 1))
             one.setAccessibleName(words)
-            one.setToolTip(tr("Looks at it."))
+            one.setToolTip(tr("Shows the place."))
             one.clicked.connect(partial(self._posting.fly, number))
             self.list.addWidget(one)
         if len(troubles) > _MOST:
@@ -215,11 +220,11 @@ class PostsPanel(Panel):
         assert posts is not None
         found = [(n, tr("its surface was cut away")) for n, land in enumerate(report.lands) if land == "off"]
         found += [
-            (n, tr("no way to the bed or on to the piece")) for n, land in enumerate(report.lands) if land == "nowhere"
+            (n, tr("no route to the bed or onto the piece")) for n, land in enumerate(report.lands) if land == "nowhere"
         ]
         wished = {post.id for post in posts.posts if post.foot is not None}
         found += [
-            (n, tr("cannot stand where its foot was put; it found its own way"))
+            (n, tr("cannot stand where its foot was put, and was routed elsewhere"))
             for n, ident in enumerate(report.ids) if ident in wished and report.made[n] and not report.as_asked[n]
         ]
         risk = np.flatnonzero((report.walls < 2 * posts.tip) & report.made)

@@ -13,9 +13,9 @@ from .ways import WaysPanel
 from .where import WherePanel
 
 _TIPS = {
-    term("Ways"): tr("Whole plans, from one cut on, that leave least support for the seam that is seen of them."),
-    term("Where"): tr("The cut map: where one straight cut could be."),
-    term("This cut"): tr("The place, reach and kerf of the selected cut; its sweep; settling its seam."),
+    term("Plans"): tr("Complete plans of one or more cuts that need the least support for the seam that they show."),
+    term("Where"): tr("The cut map shows where a single straight cut could go."),
+    term("This cut"): tr("The place, reach and kerf of the selected cut, its sweep, and settling its seam."),
     term("Pieces"): tr("What the plan costs, the proof that nothing is lost, and where the seams run."),
 }
 

@@ -24,32 +24,32 @@ class PiecesPanel(Panel):
         self._state = state
         self.head(tr("What this plan costs"))
         self._rows = self.add_figures(
-            (term("Pieces"), tr("How many printable parts there are.")),
-            (term("Support volume"), tr("Of all pieces, each in its seat.")),
-            (term("Before any cut"), tr("Support of the whole model as it stands, for comparison, once it is known.")),
-            (term("Support left"), tr("Support volume as a share of that of the whole model.")),
-            (term("Overhang area"), tr("Of all pieces, each in its seat.")),
-            (term("Seam"), tr("Length of the join on the surface, all cuts.")),
-            (term("Seam in sight"), tr("The same, weighted by how much of it is seen by the audience.")),
-            (term("Across show faces"), tr("Length of the seam that crosses what must come out clean.")),
-            (term("Cut area"), tr("Area to glue, counted once.")),
+            (term("Pieces"), tr("The number of printable parts.")),
+            (term("Support volume"), tr("The support of all pieces, each in its seat.")),
+            (term("Before cutting"), tr("For comparison, the support of the uncut model as it stands.")),
+            (term("Support left"), tr("Support volume as a share of what the uncut model needs.")),
+            (term("Overhang area"), tr("The support of all pieces, each in its seat.")),
+            (term("Seam"), tr("The length of all seams on the surface.")),
+            (term("Seam in sight"), tr("The length of the seams, weighted by how much of them the audience sees.")),
+            (term("Across show faces"), tr("The length of the seams that cross show faces.")),
+            (term("Cut area"), tr("The area to glue. Each contact is counted once.")),
         )
         self._about = label("", "faint", wrap=True)
         self.add(self._about)
         self.leaning = NumberField("%", low=0, high=100, step=5, decimals=0)
         self.leaning.setFixedWidth(86)
-        self.leaning.setAccessibleName(tr("A piece leans if that saves, at least"))
+        self.leaning.setAccessibleName(tr("A piece may lean if it saves at least"))
         self.leaning.setToolTip(
             tr(
-                "Share of the support of its best flat seat that a piece must save to lean on support instead; 0: the "
-                "least support, 100: flat wherever it can."
+                "How much support a piece must save, as a share of what its best flat seat needs, before it leans "
+                "instead. 0 means the least support, 100 means flat wherever possible."
             )
         )
         self.leaning.committed.connect(lambda value: state.cutting.lean_from(value / 100))
-        self.add(row(label(tr("A piece leans if that saves, at least")), 1, self.leaning))
+        self.add(row(label(tr("A piece may lean if it saves at least")), 1, self.leaning))
         self.head(tr("Proof"))
         self._proof = self.add_list()
-        self.head(tr("Where the seams run, worst part first"))
+        self.head(tr("Where the seams run, most visible first"))
         self._stretches = self.add_list()
         self.column.addStretch(1)
         follow(
@@ -104,7 +104,7 @@ class PiecesPanel(Panel):
 
         pieces = outcome.pieces
         if not outcome.cuts:
-            self._proof.addWidget(label(tr("No cut is on: nothing to prove."), "faint", wrap=True))
+            self._proof.addWidget(label(tr("No cut is on, so there is nothing to prove."), "faint", wrap=True))
             return
         closed = sum(piece.figures.closed for piece in pieces)
         tell(closed == len(pieces), tr("{closed} of {count} pieces closed", closed=closed, count=len(pieces)))
@@ -120,7 +120,7 @@ class PiecesPanel(Panel):
             tell(
                 outcome.lost_share < 1e-6,
                 tr(
-                    "{list} = {before} before; off by {off:.0e}",
+                    "{list} = {before} before the cuts; difference {off:.0e}",
                     list=" + ".join(parts),
                     before=before,
                     off=outcome.lost_share,
@@ -130,17 +130,18 @@ class PiecesPanel(Panel):
         for cut_id, report in outcome.cuts.items():
             name = plan.cut(cut_id).name
             if not report.parts:
-                tell(False, tr_many("“{name}” parts nothing: still {n} piece here",
-                                    "“{name}” parts nothing: still {n} pieces here", report.after,
+                tell(False, tr_many("“{name}” cuts nothing off: still {n} piece here",
+                                    "“{name}” cuts nothing off: still {n} pieces here", report.after,
                                     name=name))
                 if report.bridges:
-                    self._fly_row(tr("A bridge is left beyond its loop"), "look", report.middle_of_bridge)
+                    self._fly_row(tr("A bridge of material is left outside the loop"), "look", report.middle_of_bridge)
             elif report.catches:
-                tell(False, tr("“{name}”: what it takes off catches", name=name))
+                tell(False, tr("“{name}”: what it cuts off cannot be pulled away", name=name))
             elif report.lift is not None:
                 tell(
                     True,
-                    tr("“{name}”: comes off along {along}", name=name, along=_along(plan.tilt.rotation @ report.lift)),
+                    tr("“{name}”: what it cuts off comes away along "
+                       "{along}", name=name, along=_along(plan.tilt.rotation @ report.lift)),
                 )
             for place in report.thin:
                 self._fly_row(place.note(name).says, "look", place)
@@ -167,7 +168,7 @@ class PiecesPanel(Panel):
             name = outcome.pieces[first].name
             if len(same) > 1:
                 said = tr(
-                    "“{name}” is the same as {count} more: print it {count2} times",
+                    "“{name}” is the same as {count} others: print it {count2} times",
                     name=name,
                     count=len(same) - 1,
                     count2=len(same),
@@ -176,7 +177,7 @@ class PiecesPanel(Panel):
             if mirrored:
                 names = ", ".join(text.quoted(outcome.pieces[n].name) for n in mirrored)
                 self._proof.addWidget(
-                    label(tr("{names}: “{name}” mirrored", names=names, name=name), "good", wrap=True)
+                    label(tr("{names}: mirror image of “{name}”", names=names, name=name), "good", wrap=True)
                 )
 
     def _show_stretches(self, outcome: Outcome) -> None:
@@ -197,7 +198,7 @@ class PiecesPanel(Panel):
                 "",
             )
             seen = label("", "faint")
-            say(seen, tr("{share:.0f} % seen", share=100 * share), "look" if share > 0.66 else "faint")
+            say(seen, tr("{share:.0f} % in sight", share=100 * share), "look" if share > 0.66 else "faint")
             layout = row(words, 1, seen)
             layout.setContentsMargins(6, 2, 6, 2)
             line.setLayout(layout)

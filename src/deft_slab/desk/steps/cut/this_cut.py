@@ -29,7 +29,7 @@ FACINGS: tuple[tuple[str, Triple, str], ...] = (
 )
 _CRUMBS = {"keep": tr("keep as pieces"), "neighbour": tr("give to the neighbour"), "drop": tr("set aside")}
 _REACHES = {
-    "all": tr("through everything"), "rest": tr("all but what was taken off"), "piece": tr("only the chosen piece"),
+    "all": tr("everything"), "rest": tr("everything that no cut has taken off"), "piece": tr("only the chosen piece"),
     "box": tr("within a box"), "region": tr("around a region …"),
     "outline": tr("within an outline …"),
 }
@@ -55,7 +55,8 @@ class ThisCutPanel(Panel):
             for name, normal, gives in FACINGS
         }
         self.add(row(*self.adds.values(), 1))
-        self.halves = button(tr("Its symmetry"), tr("Adds a cut that leaves two halves alike, if it has such a plane."),
+        self.halves = button(tr("Along the symmetry"), tr("Adds a cut through the model's plane of symmetry, if it has "
+                                                    "one."),
                              self._cutting.cut_at_mirror, role="small")
         self.three = button(tr("By 3 points …"), tr("Adds a cut through three points that you click."),
                             partial(state.pointing.begin, "cut three"), role="small")
@@ -63,14 +64,15 @@ class ThisCutPanel(Panel):
                             partial(state.pointing.begin, "cut facet"), role="small")
         self.edge = button(
             tr("Along an edge …"),
-            tr("Adds a cut in the plane of an edge that goes around: a rim or a groove."),
+            tr("Adds a cut in the plane of an edge that you click, such as a rim or a groove."),
             partial(state.pointing.begin, "cut edge"),
             role="small",
         )
         self.add(row(self.halves, self.three, 1))
         self.add(row(self.facet, self.edge, 1))
         self._begin = label(
-            tr("Other kinds are on the left, under the list of cuts. A cut parts everything it meets."),
+            tr("Other kinds of cut are on the left, under the list of cuts. A cut goes through everything that it "
+               "meets."),
             "faint", wrap=True,
         )
         self.add(self._begin)
@@ -91,7 +93,7 @@ class ThisCutPanel(Panel):
         column.addWidget(label(tr("This cut"), "head"))
         self.name = QLineEdit()
         self.name.setAccessibleName(tr("Name of the cut"))
-        self.name.setToolTip(tr("A name to know the cut by."))
+        self.name.setToolTip(tr("The name of the cut."))
         self.name.editingFinished.connect(self._rename)
         column.addWidget(self.name)
         self.tools: dict[str, Tools[Any]] = {}
@@ -106,13 +108,14 @@ class ThisCutPanel(Panel):
         column.addLayout(self._own)
         self.kerf = NumberField("mm", low=0, high=50, step=0.1, decimals=2)
         self.kerf.setAccessibleName(tr("Kerf"))
-        self.kerf.setToolTip(tr("Thickness of the material that the cut removes."))
+        self.kerf.setToolTip(tr("The thickness of the material that the cut removes."))
         self.kerf.committed.connect(lambda value: self._cutting.change(tr("change a kerf"), kerf=value))
         self.crumbs = QComboBox()
         for name, words in _CRUMBS.items():
             self.crumbs.addItem(words, name)
         self.crumbs.setAccessibleName(tr("Crumbs"))
-        self.crumbs.setToolTip(tr("What becomes of stray fragments under 1 % and 20 mm across that the cut leaves."))
+        self.crumbs.setToolTip(tr("What happens to stray fragments that the cut leaves, smaller than 1 % of the "
+                                  "volume and 20 mm."))
         self.crumbs.activated.connect(
             lambda n: self._cutting.change(tr("deal with crumbs"), crumbs=self.crumbs.itemData(n))
         )
@@ -123,21 +126,21 @@ class ThisCutPanel(Panel):
         for name, words in _REACHES.items():
             self.reach.addItem(words, name)
         self.reach.setAccessibleName(tr("Reach"))
-        self.reach.setToolTip(tr("Where the cut stops, so that it takes one thing and leaves another alone."))
+        self.reach.setToolTip(tr("Where the cut stops, so that it cuts off one thing and leaves others alone."))
         self.reach.activated.connect(lambda n: self._state.placing.bound(self.reach.itemData(n)))
-        self.ends = button(tr("Done"), tr("Bounds the cut by the outline that you clicked."),
+        self.ends = button(tr("Done"), tr("Limits the cut to the outline that you clicked."),
                            self._state.placing.end_outline,
                            role="small")
         column.addLayout(row(label(tr("Reach")), self.reach, self.ends, 1))
         self._reaches = QGridLayout()
         self._reaches.setSpacing(4)
         column.addLayout(self._reaches)
-        self.copy = button(tr("Copy"), tr("Adds this cut once more."), self._cutting.copy, role="small")
+        self.copy = button(tr("Copy"), tr("Adds a copy of this cut."), self._cutting.copy, role="small")
         self.mirror = button(tr("Mirror"), tr("Adds its mirror image at the model's plane of symmetry."),
                              self._cutting.mirror_cut, role="small")
-        self.as_mirror = button(tr("Mirror here"), tr("Takes the plane of this cut as the one that is mirrored at."),
+        self.as_mirror = button(tr("Use as mirror plane"), tr("Uses the plane of this cut for mirroring."),
                                 self._cutting.set_mirror, role="small")
-        self.remove = button(tr("Remove"), tr("Takes the cut out of the plan; pieces grow together again."),
+        self.remove = button(tr("Remove"), tr("Removes the cut from the plan. The pieces become one again."),
                              self._remove,
                              role="small")
         column.addLayout(row(self.copy, self.mirror, self.as_mirror, self.remove, 1))
@@ -148,19 +151,19 @@ class ThisCutPanel(Panel):
         inner = QVBoxLayout(self._settle)
         inner.setContentsMargins(0, 4, 0, 0)
         inner.setSpacing(6)
-        inner.addWidget(label(tr("Settle the seam where it is seen least"), "head"))
+        inner.addWidget(label(tr("Settle the seam where it is least visible"), "head"))
         self.moved = NumberField("mm", low=0.1, high=200, step=1, decimals=1)
         self.turned = NumberField("°", low=0, high=45, step=1, decimals=0)
         self.rise = NumberField("%", low=0, high=500, step=5, decimals=0)
         usual = Limits()
         for field, value, name, tip in (
-            (self.moved, usual.moved, tr("Moved at most"), tr("How far it may move.")),
-            (self.turned, usual.turned, tr("Turned at most"), tr("How far it may turn.")),
+            (self.moved, usual.moved, tr("Move at most"), tr("How far the cut may move.")),
+            (self.turned, usual.turned, tr("Turn at most"), tr("How far the cut may turn.")),
             (
                 self.rise,
                 100 * (usual.rise or 0.0),
-                tr("Support may rise by"),
-                tr("How much more support is allowed for it."),
+                tr("Extra support allowed"),
+                tr("How much more support is allowed."),
             ),
         ):
             field.set_value(value)
@@ -172,20 +175,20 @@ class ThisCutPanel(Panel):
         beside = row(label(tr("turned")), self.turned)
         beside.setContentsMargins(0, 0, 0, 0)
         self._turned_at_most.setLayout(beside)
-        inner.addLayout(row(label(tr("Moved at most")), self.moved, self._turned_at_most, 1))
-        inner.addLayout(row(label(tr("Support may rise by")), self.rise, 1))
-        self.settle = button(tr("Settle"), tr("Looks for the place nearby where the seam is least seen; shows it "
-                                              "first."),
+        inner.addLayout(row(label(tr("Move at most")), self.moved, self._turned_at_most, 1))
+        inner.addLayout(row(label(tr("Extra support allowed")), self.rise, 1))
+        self.settle = button(tr("Settle"), tr("Searches nearby for the place where the seam is least visible, and "
+                                              "shows it before moving the cut."),
                              self._ask_settle)
         self.settle_all = button(
             tr("Settle all"),
             tr(
-                "Looks for the places where the seams of all cuts are seen least together, each "
-                "within these limits; shows it first."
+                "Searches, within these limits, for the places where the seams of all cuts together are least "
+                "visible, and shows them before moving the cuts."
             ),
             self._ask_settle_all,
         )
-        self.take = button(tr("Move there"), tr("Moves the cut, or all of them, to where they would settle."),
+        self.take = button(tr("Move there"), tr("Moves the cuts to the places that are shown."),
                            self._cutting.take_settled, role="main")
         self.leave = button(tr("Leave it"), tr("Leaves the cuts where they are."), self._cutting.drop_settled)
         self._settled = label("", "faint", wrap=True)
@@ -280,7 +283,7 @@ class ThisCutPanel(Panel):
         if found is None:
             self._settled.setText("")
         elif not moves:
-            self._settled.setText(tr("Seams are seen least already, within these limits."))
+            self._settled.setText(tr("Within these limits the seams cannot be hidden any better."))
         else:
             which = tr("{count} cuts move. ", count=len(moves)) if len(moves) > 1 else ""
             (sight, support), (sight_after, support_after) = found.before, found.after

@@ -36,8 +36,8 @@ def percent(share: float) -> str:
 def title_of(way: WayShown) -> str:
     """The support that a way leaves, and the seam that it shows."""
     near = "≈ " if way.near else ""
-    seen = tr("{length} seen", length=text.mm(way.sight)) if way.cuts else tr("uncut")
-    return tr("{near}{percent} left · {seen}", near=near, percent=percent(way.left), seen=seen)
+    seen = tr("{length} of seam in sight", length=text.mm(way.sight)) if way.cuts else tr("uncut")
+    return tr("{near}{percent} of support left · {seen}", near=near, percent=percent(way.left), seen=seen)
 
 
 def said_of(way: WayShown) -> str:
@@ -56,7 +56,7 @@ def said_of(way: WayShown) -> str:
     if way.steps > 0:
         said.append(tr("{steps} to glue", steps=way.steps))
     if way.show > 0.5:
-        said.append(tr("{length} on show", length=text.mm(way.show)))
+        said.append(tr("{length} across show faces", length=text.mm(way.show)))
     return " · ".join(said)
 
 
@@ -74,12 +74,12 @@ class WayRow(ListedRow):
         )
         self.way, self._point = way, point
         names = "; ".join(way.names) if way.names else tr("Only known from the draft mesh so far")
-        self.setToolTip(tr("{names}.\nClick to part it so.", names=names))
+        self.setToolTip(tr("{names}.\nClick to cut the model this way.", names=names))
 
     def show_place(self, number: str, *, chosen: bool) -> None:
         super().show_place(number, chosen=chosen)
         self.setAccessibleName(
-            tr("Way {number}: {title}, {said}", number=number, title=title_of(self.way), said=said_of(self.way))
+            tr("Plan {number}: {title}, {said}", number=number, title=title_of(self.way), said=said_of(self.way))
         )
 
     def enterEvent(self, event: QEnterEvent) -> None:
@@ -107,22 +107,25 @@ class WaysPanel(Panel):
         across = row(self._picture)
         across.addWidget(self._said, 1)
         self.add(across)
-        self.stop = button(tr("Stop"), tr("Looks no further; what was found stays."), self._ways.stop, role="small")
-        self.on = button(tr("Look on"), tr("Goes on looking where it was stopped."), self._ways.look_on, role="small")
-        self.whole = button(tr("Part the whole"), tr("Looks for ways to part the model anew, without the cuts that "
-                                                     "it has."),
+        self.stop = button(tr("Stop"), tr("Stops the search. What was found stays."), self._ways.stop, role="small")
+        self.on = button(tr("Continue the search"), tr("Continues the search where it was "
+                                                       "stopped."), self._ways.look_on, role="small")
+        self.whole = button(tr("Search plans for the model"), tr("Searches for plans that cut the whole model anew, "
+                                                                 "without "
+                                                     "the present cuts."),
                             self._ways.part_whole, role="small")
-        self.piece = button(tr("Part this piece"), tr("Looks for ways to part the selected piece only; the others "
-                                                      "stay."),
+        self.piece = button(tr("Search plans for this piece"), tr("Searches for plans that cut only the selected "
+                                                                  "piece. The "
+                                                      "others stay."),
                             self._ways.part_piece, role="small")
         self.add(row(self.stop, self.on, self.whole, self.piece, 1))
         self._add_first_conditions()
-        self.head(tr("Ways, least support left first"))
-        self.fewer = button(tr("Fewer pieces"), tr("Looks for ways with fewer pieces than the one that you took."),
+        self.head(tr("Plans, least support first"))
+        self.fewer = button(tr("Fewer pieces"), tr("Searches for plans with fewer pieces than the selected one."),
                             self._ways.fewer_pieces, role="small")
         self.less = button(
             tr("Less seam"),
-            tr("Looks for ways that show at most three quarters of the seam that the one that you took shows."),
+            tr("Searches for plans with at most three quarters of the visible seam of the selected one."),
             self._ways.less_seam,
             role="small",
         )
@@ -131,12 +134,12 @@ class WaysPanel(Panel):
         self.list.setSpacing(2)
         self.like = button(
             tr("More like this"),
-            tr("Moves and turns the cuts of the way that you took together, and shows what is better."),
+            tr("Moves and turns the cuts of the selected plan together, and shows what is better."),
             self._ways.more_like_this,
             role="small",
         )
         self.add(row(self.like, self.fewer, self.less, 1))
-        self.head(tr("What else to look for"))
+        self.head(tr("More conditions"))
         self._add_more_conditions()
         self.presets = PresetsButton("ways", lambda: ("", self._ways.wishes.model_dump(mode="json")),
                                      lambda values: self._ways.wish(**values), state.failed.emit)
@@ -150,23 +153,26 @@ class WaysPanel(Panel):
     def _add_first_conditions(self) -> None:
         """Add the conditions that are changed most often, above the list."""
         wish = self._ways.wish
-        self.pieces = self._field("", 2, 12, 1, tr("Pieces, at most"), tr("Ways with more pieces are not looked for."))
+        self.pieces = self._field("", 2, 12, 1, tr("Pieces, at most"), tr("Plans with more pieces are not searched "
+                                                                          "for."))
         self.pieces.committed.connect(lambda value: wish(pieces=round(value)))
-        self.limit = self._field("mm", 0, 1e5, 10, tr("Seam in sight, at most"), tr("Of all cuts together; 0: any."))
+        self.limit = self._field("mm", 0, 1e5, 10, tr("Seam in sight, at most"), tr("The visible seam of all cuts "
+                                                                                    "together. 0 means no limit."))
         self.limit.committed.connect(lambda value: wish(seam_limit=value or None))
         for field in (self.pieces, self.limit):
             field.setFixedWidth(76)
         self.add(row(label(tr("Pieces ≤")), self.pieces, 8, label(tr("Seam seen ≤")), self.limit, 1))
-        self.flat = self._check(tr("All flat"), tr("Leaves ways out in which a piece leans on support."), "flat")
+        self.flat = self._check(tr("All flat"), tr("Omits plans in which a piece leans on support."), "flat")
         self.fit = self._check(
-            tr("All fit the printer"), tr("Leaves ways out in which a piece is too large."), "must_fit"
+            tr("All fit the printer"), tr("Omits plans in which a piece is too large."), "must_fit"
         )
         self.add(row(self.flat, 8, self.fit, 1))
 
     def _add_more_conditions(self) -> None:
         wish = self._ways.wish
         self.least = self._field(
-            "cm³", 0, 1e5, 1, tr("Volume of a piece, at least"), tr("No piece smaller than this; 0: any.")
+            "cm³", 0, 1e5, 1, tr("Volume of a piece, at least"), tr("The smallest piece that is allowed. 0 means "
+                                                                    "no limit.")
         )
         self.least.committed.connect(lambda value: wish(least_volume=1000 * value))
         self.show_factor = self._field(
@@ -174,8 +180,8 @@ class WaysPanel(Panel):
             0,
             100,
             1,
-            tr("Seam across show faces counts"),
-            tr("So many mm of seam in sight one mm across a show face counts as."),
+            tr("Weight of seams across show faces"),
+            tr("How many mm of visible seam one mm across a show face counts as."),
         )
         self.show_factor.committed.connect(lambda value: wish(show_factor=value))
         self.welcome_factor = self._field(
@@ -183,14 +189,15 @@ class WaysPanel(Panel):
             0,
             100,
             5,
-            tr("Seam where it is welcome counts"),
-            tr("As a share of seam in sight; places are marked in Tilt, Faces."),
+            tr("Weight of seams where they are welcome"),
+            tr("The share that visible seams count there. Mark such places in Tilt, on the page Faces."),
         )
         self.welcome_factor.committed.connect(lambda value: wish(welcome_factor=value / 100))
         for field in (self.least, self.show_factor, self.welcome_factor):
             field.setFixedWidth(86)
             self.add(row(label(field.accessibleName()), 1, field))
-        self.shells = self._check(tr("Closed voids may be opened"), tr("Whether a cut may go through a closed void."),
+        self.shells = self._check(tr("Allow cuts through closed voids"), tr("Whether a cut may go through a closed "
+                                                                            "void."),
                                   "open_shells")
         self.add(self.shells)
 
@@ -217,9 +224,9 @@ class WaysPanel(Panel):
         self.setEnabled(self._state.is_open)
         of = text.quoted(ways.of_piece) if ways.of_piece else tr("the whole model")
         least = ways.found.least_pieces if ways.found else 1
-        fit = tr(" To fit the printer it takes {least} pieces at least.", least=least) if least > 1 else ""
+        fit = tr(" It takes at least {least} pieces to fit the printer.", least=least) if least > 1 else ""
         self._what.setText(
-            tr("Ways to part {of} that none beats in support left and seam in sight.{fit}", of=of, fit=fit)
+            tr("Plans for {of} that no other beats on both support left and seam in sight.{fit}", of=of, fit=fit)
         )
         for field, value in ((self.pieces, wishes.pieces), (self.limit, wishes.seam_limit or 0),
                              (self.least, wishes.least_volume / 1000),
@@ -254,8 +261,8 @@ class WaysPanel(Panel):
         if ways.problem:
             return ways.problem
         if ways.found is not None and ways.found.done:
-            return ways.found.short_of or tr("No way was found.")
-        return tr("The first ways come in a moment …") if ways.busy else tr("Nothing was looked for yet.")
+            return ways.found.short_of or tr("No plan was found.")
+        return tr("The first plans appear in a moment …") if ways.busy else tr("Nothing has been searched for yet.")
 
     def _show_buttons(self, *_progress: object) -> None:
         ways, open_ = self._ways, self._state.is_open
@@ -287,9 +294,10 @@ class WaysPanel(Panel):
             )
             return
         found = ways.found
-        more = "" if found is None or found.done else tr(" More are looked for.")
+        more = "" if found is None or found.done else tr(" The search continues.")
         why = found.short_of if found is not None else ""
-        self._said.setText(why or (tr("Point at a way: its seams are drawn on the model. A click parts it so.") + more))
+        self._said.setText(why or (tr("Point at a plan to see its seams on the model. Click it to cut the model "
+                                      "that way.") + more))
 
     def _show_place(self, number: int, _way: WayShown, line: WayRow) -> None:
         line.show_place(str(number + 1), chosen=number == self._taken)

@@ -16,7 +16,7 @@ from ...widgets.cut_map import CutDisc, CutsShown
 FIGURES = {
     "support": tr("support left"),
     "sight": tr("seam in sight"),
-    "both": tr("both, by what is usual"),
+    "both": tr("both combined"),
 }
 """What can colour the map."""
 
@@ -29,11 +29,12 @@ class WherePanel(Panel):
         for name, words in FIGURES.items():
             self.figure.addItem(words, name)
         self.figure.setToolTip(
-            tr("What colours the map: light is little, dark is much; the best place along each way.")
+            tr("The figure that colours the map: light is little, dark is much, for the best place along each "
+               "direction.")
         )
         self.figure.setAccessibleName(tr("Figure of the cut map"))
         self.figure.activated.connect(lambda n: self._search.show_figure(self.figure.itemData(n)))
-        self.add(row(label(tr("Where a cut can face, by"), "faint"), self.figure, 1))
+        self.add(row(label(tr("Directions of a cut, by"), "faint"), self.figure, 1))
         self.map = CutDisc()
         self.map.setFixedSize(250, 250)
         self.map.hovered.connect(self._say)
@@ -43,7 +44,8 @@ class WherePanel(Panel):
         self.add(row(1, self.map, 1))
         self.add(self._said)
         self.again = button(
-            tr("Look on"), tr("Goes on looking after it was stopped."), self._search.look_again, role="small"
+            tr("Continue the search"), tr("Continues the search after it was "
+                                          "stopped."), self._search.look_again, role="small"
         )
         self.add(self.again)
         self.column.addStretch(1)
@@ -85,8 +87,8 @@ class WherePanel(Panel):
             moves = tr("moves the selected cut") if search.replaced else tr("adds a cut")
             self._said.setText(
                 tr(
-                    "Light: the best place along this direction costs little. Middle: level cuts; rim: upright ones. "
-                    "Cross: this cut. A click {moves}.",
+                    "Light means that the best cut in this direction costs little. Level cuts are in the middle, "
+                    "upright ones at the rim, and the cross marks the selected cut. A click {moves}.",
                     moves=moves,
                 )
             )
@@ -94,14 +96,15 @@ class WherePanel(Panel):
         found = search.map
         n, k = search.best_place(found, normal)
         if not found.allowed(search.wishes)[n].any():
-            self._said.setText(tr("No place along this direction is as wished in Ways."))
+            self._said.setText(tr("No place along this direction meets the conditions of the page Plans."))
             return
         flat = float(found.flat[n, k])
         flat_words = tr("all flat {volume}", volume=text.volume(flat)) if np.isfinite(flat) else tr("not all flat")
         fits = tr("both fit") if found.fits[n, k] > 0.5 else tr("a side does not fit")
         self._said.setText(
             tr(
-                "Best along it: ≈ support {volume}, {flat_words}, seam in sight {length}, cut area {area}, {fits}.",
+                "Best place in this direction: ≈ support {volume}, {flat_words}, seam in sight {length}, cut area "
+                "{area}, {fits}.",
                 volume=text.volume(float(found.support[n, k])),
                 flat_words=flat_words,
                 length=text.mm(float(found.sight[n, k])),

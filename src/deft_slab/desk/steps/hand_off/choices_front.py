@@ -41,8 +41,8 @@ class Axis:
 
 
 AXES = (
-    Axis(tr("Hours"), tr("Until all beds are printed."), lambda work: work.elapsed, text.hours),
-    Axis(tr("Material"), tr("Of all pieces, with their support."), lambda work: work.material, text.grams),
+    Axis(tr("Hours"), tr("The time until all beds are printed."), lambda work: work.elapsed, text.hours),
+    Axis(tr("Material"), tr("The material of all pieces and their support."), lambda work: work.material, text.grams),
     Axis(tr("Cost"), tr("Material and hours, in your own currency."), lambda work: work.cost, lambda v: f"{v:,.2f}"),
 )
 
@@ -89,11 +89,11 @@ class ChoicesChart(DotsChart):
 
     def __init__(self) -> None:
         tip = tr(
-            "Each dot is a choice: farther left less seam is seen, lower it takes less. Round: nothing beats it in "
-            "both. Lozenge: another one does. Struck through: a piece does not fit. Click puts one on the bed; so do "
-            "arrows and Enter."
+            "Each dot is a choice. Farther left, less seam is in sight; lower down, it takes less. A round dot is "
+            "beaten by no other choice on both, a lozenge is. Struck through means that a piece does not fit. "
+            "Click a dot, or use the arrow keys and Enter, to put that choice on the bed."
         )
-        super().__init__(tr("Choices against each other"), tip, _HEIGHT)
+        super().__init__(tr("Compare choices"), tip, _HEIGHT)
         self.dots: tuple[ChoiceDot, ...] = ()
         self._axis = AXES[0]
 
@@ -116,7 +116,7 @@ class ChoicesChart(DotsChart):
         painter, room = self.begin(), self.room
         if not self.dots:
             painter.setPen(QColor(palette.FAINT))
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, tr("Choices are being measured …"))
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, tr("Measuring the choices …"))
             painter.end()
             return
         best = sorted((n for n, dot in enumerate(self.dots) if dot.best), key=lambda n: self.place_of(n).x())
@@ -197,10 +197,10 @@ class ChoicesFront(QWidget):
 
     def _say(self, n: int) -> None:
         if not 0 <= n < len(self.chart.dots):
-            self.said.setText(tr("Keep choices in the ledger below; they are compared here."))
+            self.said.setText(tr("Keep choices in the ledger below to compare them here."))
             return
         dot = self.chart.dots[n]
-        beaten = "" if dot.best else tr(" · another one beats it in both")
+        beaten = "" if dot.best else tr(" · another choice beats it on both")
         self.said.setText(
             tr(
                 "{name}: {figure} · {length} of seam in sight{beaten}",

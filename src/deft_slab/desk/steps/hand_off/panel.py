@@ -24,13 +24,14 @@ from .pieces_to_print import PiecesToPrint, SecondPrinter
 from .printers import PrintersSection
 
 _ORDERS: dict[BedsBy, tuple[str, str]] = {
-    "fewest": (tr("Fewest"), tr("As few beds as it takes.")),
+    "fewest": (tr("Fewest"), tr("Uses as few beds as possible.")),
     "piece": (
-        tr("A piece each"),
-        tr("Each bed holds one piece alone, with its copies: all of one first, then the next."),
+        tr("One piece each"),
+        tr("Prints each piece with its copies on a bed of its own."),
     ),
-    "hours": (tr("Longest first"), tr("As few as it takes; the bed that takes longest is printed first.")),
-    "colour": (tr("By colour"), tr("As few as it takes; those of one material or colour follow each other.")),
+    "hours": (tr("Longest first"), tr("Uses as few beds as possible. The bed that takes longest is printed first.")),
+    "colour": (tr("By colour"), tr("Uses as few beds as possible. Beds of the same material or colour follow each "
+                                   "other.")),
 }
 
 
@@ -45,16 +46,16 @@ class HandOffPanel(Panel):
         self.add(self.tiles)
         self.fewer = button(
             tr("Fewer beds …"),
-            tr("Tries many orders and turns for the fewest beds; what you put somewhere yourself stays there."),
+            tr("Tries many orders and rotations to find the fewest beds. What you placed by hand stays there."),
             self._nest_or_stop,
             role="small",
         )
         self.anew = button(
-            tr("Lay anew"), tr("Forgets where pieces were put by hand."), self._bedding.lay_anew, role="small"
+            tr("Lay out again"), tr("Discards the places that you chose by hand."), self._bedding.lay_anew, role="small"
         )
-        self.left = button(tr("Turn left"), tr("Turns the picked piece by {step:g}° (comma key).", step=STEP),
+        self.left = button(tr("Turn left"), tr("Turns the selected piece by {step:g}° (comma key).", step=STEP),
                            partial(self._bedding.turn, STEP), role="small")
-        self.right = button(tr("Turn right"), tr("Turns the picked piece by {step:g}° (full stop key).", step=STEP),
+        self.right = button(tr("Turn right"), tr("Turns the selected piece by {step:g}° (full stop key).", step=STEP),
                             partial(self._bedding.turn, -STEP), role="small")
         self.add(row(self.fewer, self.anew, self.left, self.right, 1, spacing=4))
         self.orders = {
@@ -62,10 +63,10 @@ class HandOffPanel(Panel):
             for beds_by, (words, does) in _ORDERS.items()
         }
         self.room = button(
-            tr("Keep room free"),
+            tr("Keep areas free"),
             tr(
-                "Draw rectangles on a bed on which nothing may lie, as for clips; a click takes one "
-                "away. They belong to the printer."
+                "Draw rectangles on a bed where nothing may lie, for example for clips. A click removes one. The "
+                "rectangles are stored with the printer."
             ),
             lambda: self._bedding.set_keeping_free(self.room.isChecked()),
             role="small",
@@ -78,15 +79,15 @@ class HandOffPanel(Panel):
         self.add(self.second)
         self.head(tr("The job"))
         self.figures = self.add_figures(
-            (term("Time"), tr("Of all beds, one after the other; of both printers together where there are two.")),
-            (term("All done after"), tr("With both printers at work at once, each on its own beds.")),
-            (term("Longest piece"), tr("Of the piece that takes longest, alone.")),
-            (term("Material"), tr("Of all pieces, with their support.")),
+            (term("Time"), tr("The time for all beds, one after another, on both printers if there are two.")),
+            (term("All done after"), tr("The time until everything is printed, with both printers working at once.")),
+            (term("Longest piece"), tr("The time of the piece that takes longest, printed alone.")),
+            (term("Material"), tr("The material of all pieces and their support.")),
             (
                 term("Cost"),
-                tr("Material and hours, with the profile's share for prints that fail; in your own currency."),
+                tr("Material and hours, including the profile's share for failed prints, in your own currency."),
             ),
-            (term("To glue"), tr("Contacts of one prop, and their area.")),
+            (term("To glue"), tr("The number of contacts of one prop, and their area.")),
         )
         self.choices = ChoicesFront(state)
         self.add(self.choices)
@@ -114,7 +115,8 @@ class HandOffPanel(Panel):
         self.papers[PAPERS[0]].setChecked(True)
         self.look = button(
             tr("Look at it …"),
-            tr("Draws the sheet: the prop put together and apart, pieces in their seats, steps, job."),
+            tr("Opens the sheet: the prop assembled and pulled apart, the pieces in their seats, the steps, and "
+               "the job."),
             lambda: verbs.look_at_sheet(self.paper or PAPERS[0]),
             role="small",
         )
@@ -122,36 +124,38 @@ class HandOffPanel(Panel):
         self.all = button(
             tr("Write pieces and beds …"),
             tr(
-                "Files in the formats that are chosen, each read again before it is saved, the "
-                "sheet, and job.json and pieces.csv, which list them."
+                "Writes files in the chosen formats, each read back before it is saved, with the sheet, and with "
+                "job.json and pieces.csv, which list them."
             ),
             lambda: verbs.ask_job_folder(self.wished, self.paper),
             role="main",
         )
         self.stl = button(
-            tr("Each piece as STL …"), tr("One binary STL a piece, in its seat, lowest point at z = 0, in mm."),
+            tr("Each piece as STL …"), tr("Writes a binary STL for each piece, in its seat, with the lowest point "
+                                          "at z = 0, in mm."),
             verbs.ask_stl_folder,
         )
         self.together = button(
-            tr("All in one 3MF …"), tr("All pieces, named, in their seats, side by side without overlap, in mm."),
+            tr("All in one 3MF …"), tr("Writes all pieces, named and in their seats, side by side without overlap, "
+                                       "in mm."),
             verbs.ask_3mf_file,
         )
         self.save = button(
             tr("Save the project …"),
-            tr("A 3MF with the pieces, the model as it was opened, and the plan with its choices."),
+            tr("Writes a 3MF with the pieces, the model as it was opened, and the plan with its choices."),
             verbs.ask_project_file,
         )
         self.equal = QCheckBox(tr("Equal pieces as one file, with a count"))
-        self.equal.setToolTip(tr("What is equal to another piece is printed from the file of the first, in its seat."))
+        self.equal.setToolTip(tr("Equal pieces are printed from the file of the first, in its seat."))
         self.equal.clicked.connect(lambda on: state.change_settings(equal_once=on))
-        self.posts = QCheckBox(tr("with their posts, in one body"))
-        self.posts.setToolTip(tr("Pieces that have posts are written standing on them; else without any."))
+        self.posts = QCheckBox(tr("with their posts, as one body"))
+        self.posts.setToolTip(tr("Pieces are written standing on their posts. Otherwise the posts are left out."))
         self.posts.clicked.connect(lambda on: state.change_settings(with_posts=on))
         self.layers = QCheckBox(tr("layers of each bed, as pictures and in a 3MF"))
         self.layers.setToolTip(
             tr(
-                "A picture for each layer, in a ZIP, at the width of the printer's pixels; and a 3MF "
-                "with the same layers as polygons. It takes about a minute for 2,000 layers."
+                "Writes a ZIP with a picture of each layer at the resolution of the printer, and a 3MF with the "
+                "same layers as polygons. 2,000 layers take about a minute."
             )
         )
         self.layers.clicked.connect(self._formats_changed)
@@ -239,7 +243,8 @@ class HandOffPanel(Panel):
         self.posts.setChecked(self._state.settings.with_posts)
         path = self._state.opening.path
         saved = tr("Project: {name}.", name=path.name) if path else tr("The project has not been saved yet.")
-        self._where.setText(saved + (tr(" Changed since.") if path and self._state.history.dirty else ""))
+        self._where.setText(saved + (tr(" It has changed since it was "
+                                        "saved.") if path and self._state.history.dirty else ""))
 
     def _nest_or_stop(self) -> None:
         """Search for fewer beds, or stop and take the best layout so far."""
@@ -254,7 +259,7 @@ class HandOffPanel(Panel):
         self.fewer.setText(
             tr("Fewer beds …")
             if found is None
-            else tr("Stop: {beds} of {least} or more", beds=found.beds, least=found.least)
+            else tr("Stop at {beds} beds (at least {least} needed)", beds=found.beds, least=found.least)
         )
         self.room.setChecked(bedding.keeping_free)
         for beds_by, one in self.orders.items():
@@ -270,12 +275,13 @@ class HandOffPanel(Panel):
         clashes = bedding.clashes
         if clashes:
             numbers = {number for pair in clashes for number in pair}
-            words = tr_many("{n} piece lies nearer than {gap} to another, or beside the bed.",
-                            "{n} pieces lie nearer than {gap} to another, or beside the bed.", len(numbers),
+            words = tr_many("{n} piece is closer than {gap} to another, or outside the bed.",
+                            "{n} pieces are closer than {gap} to another, or outside the bed.", len(numbers),
                             gap=text.given(self._state.printer.gap))
             say(self._beds_said, words, "look")
         else:
-            say(self._beds_said, tr("Drag pieces, also on to another bed; arrows move the picked one."), "faint")
+            say(self._beds_said, tr("Drag pieces on their bed or to another one. Arrow keys move the selected "
+                                    "piece."), "faint")
         self.tiles.updateGeometry()
         self.tiles.update()
 

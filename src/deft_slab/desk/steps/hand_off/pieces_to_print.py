@@ -30,7 +30,7 @@ class SecondPrinter(QWidget):
         self.which = QToolButton()
         self.which.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.which.setToolTip(
-            tr("A second printer of yours, which works at the same time. Joins keep the clearance of the first.")
+            tr("A second printer that works at the same time. Joins keep the clearance of the first printer.")
         )
         self.which.setAccessibleName(tr("Second printer"))
         self.menu = QMenu(self)
@@ -38,7 +38,8 @@ class SecondPrinter(QWidget):
         self.which.setMenu(self.menu)
         self.share = button(
             tr("Share out"),
-            tr("Puts each piece on one of both so that all is done soonest; below you can put each where you like."),
+            tr("Assigns each piece to one of the two printers so that everything is done soonest. You can change "
+               "each piece below."),
             self._bedding.share_out,
             role="small",
         )
@@ -122,7 +123,7 @@ class PiecesToPrint(QWidget):
         if plan.second is not None:
             names = [text.shortened(one.name, 22) for one in (printer, plan.second)]
             self.on[number] = _choice(tr("Printer of piece {number}", number=piece.number),
-                                      tr("Which printer it is printed on."), names,
+                                      tr("The printer for this piece."), names,
                                       int(piece.second), partial(self._put_on, number))
             across.addWidget(self.on[number], 1)
         if len(own.loads) > 1:
@@ -131,7 +132,7 @@ class PiecesToPrint(QWidget):
             names = [text.shortened(name, 22) for name in own.loads]
             self.of[number] = _choice(
                 tr("Material of piece {number}", number=piece.number),
-                tr("What it is printed of; different materials share no bed."),
+                tr("The material of this piece. Different materials never share a bed."),
                 names,
                 now,
                 partial(self._make_of, number),

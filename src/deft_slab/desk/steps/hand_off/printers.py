@@ -45,13 +45,14 @@ class PrintersSection(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         column.addLayout(self.list)
-        self.add = button(tr("Add a printer …"), tr("One that listens on this machine, or watches a folder."),
+        self.add = button(tr("Add a printer …"), tr("Adds a printer that listens on this machine or watches a "
+                                                    "folder."),
                           self._add,
                           role="small")
         self.start = QToolButton()
         self.start.setText(tr("Start a stand-in"))
-        self.start.setToolTip(tr("A program that does as a printer does, to try the whole way with. It ends with the "
-                              "window; what it was printing can go on when it is started again."))
+        self.start.setToolTip(tr("Starts a simulated printer, so that you can try everything up to printing. It "
+                                 "ends with the window. If it is started again, it continues what it was printing."))
         self.start.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
         for speed in _SPEEDS:
@@ -85,7 +86,8 @@ class PrintersSection(QWidget):
         self.sends, self.orders = {}, {}
         devices = self._printing.devices
         if not devices:
-            words = tr("None yet. A bed can be sent to a printer that listens on this machine, or watches a folder.")
+            words = tr("No printers yet. Beds can be sent to a printer that listens on this machine or watches a "
+                       "folder.")
             self.list.addWidget(label(words, "faint", wrap=True))
         for device in devices:
             self._show(device)
@@ -94,13 +96,13 @@ class PrintersSection(QWidget):
     def _show(self, device: Device) -> None:
         outbox = self._printing.outbox
         about, trouble = outbox.about(device.name), outbox.trouble(device.name)
-        remove = button("×", tr("Takes “{name}” off the list.", name=device.name), partial(self._printing.remove,
+        remove = button("×", tr("Removes “{name}” from the list.", name=device.name), partial(self._printing.remove,
                 device.name),
                         role="small")
         self.list.addLayout(row(label(device.name, "title"), 1, remove))
         if trouble:
             self.list.addWidget(label(trouble, "look", wrap=True))
-            again = button(tr("Ask again"), tr("Asks it without waiting."), partial(self._printing.try_again,
+            again = button(tr("Ask again"), tr("Asks the printer now."), partial(self._printing.try_again,
                                                                                     device.name),
                            role="small")
             self.list.addLayout(row(again, 1))
@@ -115,13 +117,13 @@ class PrintersSection(QWidget):
         beds = len(work.beds) if work is not None and self._state.up_to_date else 0
         parts: list[QWidget | int] = []
         for bed in range(min(beds, 6)):
-            send = button(tr("Send bed {bed}", bed=bed + 1), tr("Makes it, and hands it over; it is printed as soon "
-                                                                "as it can be."),
+            send = button(tr("Send bed {bed}", bed=bed + 1), tr("Writes the bed and sends it. It is printed as "
+                                                                "soon as the printer is free."),
                           partial(self._printing.send, bed, device), role="small")
             self.sends[device.name, bed] = send
             parts.append(send)
         if about is not None and about.loaded < _KILO / 2:
-            load = button(tr("Load 1 kg"), tr("Says that a kilogram of material was put in."),
+            load = button(tr("Record 1 kg loaded"), tr("Records that a kilogram of material was loaded."),
                           partial(self._printing.load, device, _KILO), role="small")
             self.orders[device.name, "load"] = load
             parts.append(load)
@@ -155,22 +157,24 @@ class PrintersSection(QWidget):
                 self.list.addWidget(shown)
         orders = []
         if status is not None and status.state == "printing":
-            orders.append(("pause", tr("Pause"), tr("Stops after this layer; it can go on from there.")))
+            orders.append(("pause", tr("Pause"), tr("Stops after this layer. The job can be resumed.")))
         if status is not None and status.resumable:
-            orders.append(("resume", tr("Go on"), tr("Goes on from where it stopped.")))
+            orders.append(("resume", tr("Continue"), tr("Resumes the job.")))
         if not job.over:
-            orders.append(("cancel", tr("Cancel"), tr("Gives it up.")))
+            orders.append(("cancel", tr("Cancel"), tr("Cancels the job.")))
         made = [button(word, does, partial(self._printing.order, job.id, what), role="small")
                 for what, word, does in orders]
         for (what, _, _), one in zip(orders, made, strict=True):
             self.orders[job.id, what] = one
         if job.state == "forgotten":
-            again = button(tr("Send again"), tr("Prints it once more: only where you know that it was not printed."),
+            again = button(tr("Send again"), tr("Sends the job again. Use this only if you know that it was not "
+                                                "printed."),
                            partial(self._printing.send_again, job.id), role="small")
             self.orders[job.id, "again"] = again
             made.append(again)
         if job.over:
-            gone = button(tr("Take off the list"), tr("Forgets it here; what is printed stays printed."),
+            gone = button(tr("Remove from the list"), tr("Removes the job from this list. What is printed stays "
+                                                      "printed."),
                           partial(self._printing.forget, job.id), role="small")
             self.orders[job.id, "forget"] = gone
             made.append(gone)
@@ -243,7 +247,7 @@ def _said(job: Sent) -> str:
     if job.problem:
         return job.problem
     if status is None:
-        return tr("on its way …") if job.state == "to send" else tr("taken; not begun yet")
+        return tr("on its way …") if job.state == "to send" else tr("accepted, not started yet")
     layers = tr("layer {layer} of {layers}", layer=status.layer, layers=status.layers)
     if status.problem:
         return f"{status.problem} ({_STATES.get(status.state, status.state)}, {layers})"
@@ -252,7 +256,7 @@ def _said(job: Sent) -> str:
             return tr("{layers} · {time} left", layers=layers, time=text.hours(status.seconds_left))
         case "waiting":
             return tr(
-                "waits · {time} · {weight}", time=text.hours(status.seconds_left), weight=text.grams(status.grams)
+                "waiting · {time} · {weight}", time=text.hours(status.seconds_left), weight=text.grams(status.grams)
             )
         case "done":
             return tr("printed, {layers} layers, {weight}", layers=status.layers, weight=text.grams(status.grams))

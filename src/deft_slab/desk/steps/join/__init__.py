@@ -11,9 +11,9 @@ from .coupon import CouponPanel
 from .fit import DryFitPanel
 
 _TIPS = {
-    term("Contacts"): tr("Where pieces meet, the joins there, and the room that they have."),
+    term("Contacts"): tr("Where pieces meet, the joins there, and the room for them."),
     term("Coupon"): tr("A small test print that finds the clearance of your printer."),
-    term("Dry fit"): tr("In which order the pieces go together, and what is in the way."),
+    term("Dry fit"): tr("The order in which the pieces go together, and what is in the way."),
 }
 
 

@@ -47,7 +47,8 @@ class ContactsPanel(Panel):
         self._fields: FieldsShown = []
         self._fields_for: object = None
         self._rows_for: object = None
-        self._nothing = label(tr("Nothing to join yet: the model is whole. Cut it first."), "faint", wrap=True)
+        self._nothing = label(tr("There is nothing to join yet, because the model is uncut. Cut it "
+                                 "first."), "faint", wrap=True)
         self.add(self._nothing)
         self._all = QWidget()
         column = QVBoxLayout(self._all)
@@ -60,13 +61,14 @@ class ContactsPanel(Panel):
         column.addWidget(self._listed)
         self._lost = ListColumn()
         column.addLayout(self._lost)
-        self.propose_all = button(tr("Propose all"), tr("Puts joins on every contact that has none, by how the "
-                                                        "pieces sit."),
+        self.propose_all = button(tr("Propose all"), tr("Adds joins to every contact that has none, depending on "
+                                                        "how the pieces sit."),
                                   self._joining.propose, role="main")
-        self.clear = button(tr("Remove all"), tr("Takes all joins out of the plan."), self._clear, role="small")
+        self.clear = button(tr("Remove all"), tr("Removes all joins from the plan."), self._clear, role="small")
         self.letter_all = button(
             tr("Letters"),
-            tr("Sinks the number of its piece and a matching letter into both faces of every contact that has room."),
+            tr("Engraves the number of the piece and a matching letter in both faces of every contact that has "
+               "room."),
             self._joining.letter_all,
             role="small",
         )
@@ -93,7 +95,8 @@ class ContactsPanel(Panel):
                state.draft_changed, state.live_changed, state.settings_changed)
 
     def _add_buttons(self, column: QVBoxLayout) -> None:
-        self.propose = button(tr("Propose"), tr("Puts a join on this contact, by its room and by how both pieces sit."),
+        self.propose = button(tr("Propose"), tr("Adds a join to this contact, depending on its room and on how "
+                                                "both pieces sit."),
                               self._propose_here, role="small")
         self.adds = {
             kind: button(here.word, here.adds, partial(self._joining.add, kind), role="small")
@@ -117,13 +120,13 @@ class ContactsPanel(Panel):
         column.addLayout(self._own)
         self.clearance = NumberField("mm", low=0, high=10, step=0.05, decimals=2)
         self.clearance.setAccessibleName(tr("Clearance, per side"))
-        self.clearance.setToolTip(tr("Air on each side between what goes in and its hole."))
+        self.clearance.setToolTip(tr("The gap on each side between a part and its hole."))
         self.clearance.setFixedWidth(74)
         self.clearance.committed.connect(lambda value: self._joining.change(tr("change a clearance"), clearance=value))
-        self.as_printer = button(tr("As printer"), tr("Takes the clearance that the printer's profile states."),
+        self.as_printer = button(tr("As on the printer"), tr("Uses the clearance of the printer's profile."),
                                  lambda: self._joining.change(tr("change a clearance"), clearance=None),
                                  role="small")
-        self.for_all = button(tr("For all"), tr("Takes this clearance for all joins of the plan."),
+        self.for_all = button(tr("Use for all"), tr("Uses this clearance for all joins of the plan."),
                               self._clearance_for_all,
                               role="small")
         self.gap = GapDrawing()
@@ -137,20 +140,21 @@ class ContactsPanel(Panel):
         self._gap.setLayout(beside)
         column.addWidget(self._gap)
         self.rods = QLineEdit()
-        self.rods.setAccessibleName(tr("Rods that you have"))
+        self.rods.setAccessibleName(tr("Rods in stock"))
         self.rods.setToolTip(
-            tr("Diameters in mm, with blanks or semicolons between: what dowel holes and pins are made for.")
+            tr("The diameters of your rods in mm, separated by spaces or semicolons. Dowel holes and pins are made "
+               "for these.")
         )
         self.rods.editingFinished.connect(self._type_rods)
         self._rods = QWidget()
-        self._rods.setLayout(row(label(tr("Your rods"), "faint"), self.rods, label("mm", "faint"), spacing=4))
+        self._rods.setLayout(row(label(tr("Rods in stock"), "faint"), self.rods, label("mm", "faint"), spacing=4))
         column.addWidget(self._rods)
         self._switches = row(spacing=4)
         column.addLayout(self._switches)
-        self.middle = button(tr("To the middle"), tr("Moves it to where most room is around it."),
+        self.middle = button(tr("Move to the middle"), tr("Moves the join to where it has the most room."),
                              self._joining.to_middle,
                              role="small")
-        self.remove = button(tr("Remove"), tr("Takes this join out of the plan."), self._remove, role="small")
+        self.remove = button(tr("Remove"), tr("Removes this join from the plan."), self._remove, role="small")
         self.presets = PresetsButton("joins", lambda: measures(self._joining.join),
                                      lambda values: self._joining.change(tr("take a preset"), **values),
                                      self._state.failed.emit)
@@ -218,7 +222,7 @@ class ContactsPanel(Panel):
             return
         contact = contacts[joining.contact]
         first, second = (self._state.pieces[n] for n in contact.pieces)
-        catches = "" if contact.free else tr(" It catches on its way in: nothing but glue.")
+        catches = "" if contact.free else tr(" It catches on its way in, so only glue can hold it.")
         face = tr_in("a face", "flat") if contact.flat else tr_in("a face", "bent")
         area = tr("{area} to glue", area=text.area(contact.area))
         if not glued(joining, joining.contact):
@@ -257,8 +261,8 @@ class ContactsPanel(Panel):
             wall = self._state.printer.least_wall
             self._legend.setText(
                 tr(
-                    "With its middle on <b>teal</b> it has {wall} of wall or more, on <b>straw</b> less; "
-                    "on <b>plum</b> it breaks through.",
+                    "With its middle on <b>teal</b> a join has at least {wall} of wall around it, on <b>straw</b> "
+                    "less. On <b>plum</b> it breaks through.",
                     wall=text.given(wall),
                 )
             )
@@ -287,7 +291,7 @@ class ContactsPanel(Panel):
                 " on {number}", number=self._state.pieces[contact.pieces[0 if join.carrier == "first" else 1]].number
             )
         self._title.setText(f"{sentence(join.word)}{on}")
-        self._why.setText(tr("Because {why}.", why=join.why) if join.why else tr("As you made it."))
+        self._why.setText(tr("Proposed because {why}.", why=join.why) if join.why else tr("Added by you."))
         self._show_wall(report)
         self._show_fields(join)
         self._gap.setVisible(join.holds)
@@ -370,9 +374,10 @@ class ContactsPanel(Panel):
         if lost:
             words = tr("{count} joins", count=len(lost)) if len(lost) > 1 else tr("One join")
             self._lost.addWidget(
-                label(tr("{words} without a contact: the cut is off, moved, or gone.", words=words), "look", wrap=True)
+                label(tr("{words} without a contact, because the cut is off, was moved or was "
+                         "removed.", words=words), "look", wrap=True)
             )
-            self._lost.addWidget(button(tr("Remove them"), tr("Takes joins without a contact out of the plan."),
+            self._lost.addWidget(button(tr("Remove them"), tr("Removes joins without a contact from the plan."),
                                        partial(joining.remove, lost), role="small"))
 
     def _said_of(self, number: int) -> tuple[str, str]:

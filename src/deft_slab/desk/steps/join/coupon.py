@@ -26,8 +26,8 @@ class CouponPanel(Panel):
         self.add(
             label(
                 tr(
-                    "A bar with a hole for each clearance, and the key that is tried in all of them. "
-                    "Nobody knows the clearance of a printer before it has printed one."
+                    "A bar with a hole for each clearance, and a key to try in all of them. It is the only way to "
+                    "find out which clearance your printer needs."
                 ),
                 "faint",
                 wrap=True,
@@ -37,31 +37,34 @@ class CouponPanel(Panel):
         self._of = label("", "", wrap=True)
         self.add(self._of)
         self.first = _field(
-            "mm", tr("First clearance"), tr("Of the tightest hole, per side."), low=0.01, high=5, step=0.05, decimals=2
+            "mm", tr("First clearance"), tr("The clearance of the tightest hole, per "
+                                            "side."), low=0.01, high=5, step=0.05, decimals=2
         )
         self.step = _field(
-            "mm", tr("Step"), tr("How much more the next hole has, per side."), low=0.01, high=1, step=0.01, decimals=2
+            "mm", tr("Step"), tr("The difference in clearance from one hole to the next, per "
+                                 "side."), low=0.01, high=1, step=0.01, decimals=2
         )
-        self.count = _field("", tr("Holes"), tr("So many of them."), low=1, high=12, step=1, decimals=0)
+        self.count = _field("", tr("Holes"), tr("The number of holes."), low=1, high=12, step=1, decimals=0)
         self.first.set_value(max(round(state.printer.clearance - 0.1, 2), 0.05))
         self.step.set_value(0.05)
         self.count.set_value(5)
         for field in (self.first, self.step, self.count):
             self.add(row(label(field.accessibleName()), 1, field))
-        self.write = button(tr("Write the coupon …"), tr("Writes it as 3MF or STL, in mm."), self._write, role="main")
+        self.write = button(tr("Write the coupon …"), tr("Writes the coupon as 3MF or STL, in "
+                                                         "mm."), self._write, role="main")
         self.add(row(self.write, 1))
         self.along = QCheckBox(tr("Print one with the pieces"))
         self.along.setToolTip(
-            tr("It is laid on a bed with the pieces, once, however many copies of the prop there are.")
+            tr("Puts one coupon on a bed with the pieces, however many copies of the prop there are.")
         )
         self.along.clicked.connect(self._print_along)
         self.add(self.along)
-        self.head(tr("Afterwards"))
-        self.add(label(tr("Which one goes in by hand and does not rattle?"), "faint", wrap=True))
+        self.head(tr("After printing"))
+        self.add(label(tr("Into which hole does the key go by hand, without rattling?"), "faint", wrap=True))
         self.best = _field(
             "mm",
             tr("Fitted best"),
-            tr("The figure beside the hole that fitted best."),
+            tr("The number beside the hole that fitted best."),
             low=0.0,
             high=5,
             step=0.05,
@@ -70,11 +73,11 @@ class CouponPanel(Panel):
         self.material = QLineEdit()
         self.material.setAccessibleName(tr("Material"))
         self.material.setPlaceholderText(tr("material"))
-        self.material.setToolTip(tr("What it was printed of; kept with the clearance."))
+        self.material.setToolTip(tr("What the coupon was printed in. It is stored with the clearance."))
         self.add(row(label(tr("Fitted best")), self.best, self.material))
         self.keep = button(
             tr("Keep for this printer"),
-            tr("Takes this clearance for the printer: of this project, of new ones, and in your own profile."),
+            tr("Uses this clearance for the printer: in this project, in new ones, and in your own profile."),
             self._keep,
         )
         self.add(row(self.keep, 1))

@@ -58,10 +58,10 @@ class DryFitPanel(Panel):
         self.add(self._said)
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName(tr("Dry fit"))
-        self.slider.setToolTip(tr("From all apart, on the left, to put together, on the right."))
+        self.slider.setToolTip(tr("From all pieces apart, on the left, to fully assembled, on the right."))
         self.slider.valueChanged.connect(self._on_slid)
-        self.before = button(tr("Back"), tr("To before this move."), partial(self._go, -1), role="small")
-        self.after = button(tr("On"), tr("Makes the next move."), partial(self._go, 1), role="small")
+        self.before = button(tr("Back"), tr("Goes back to before this move."), partial(self._go, -1), role="small")
+        self.after = button(tr("Next move"), tr("Makes the next move."), partial(self._go, 1), role="small")
         across = row(self.before)
         across.addWidget(self.slider, 1)
         across.addWidget(self.after)
@@ -71,7 +71,7 @@ class DryFitPanel(Panel):
         self._moving = self.add_list()
         self.turn = QSlider(Qt.Orientation.Horizontal)
         self.turn.setAccessibleName(tr("Turn"))
-        self.turn.setToolTip(tr("Turns the joint from one end of its range to the other, and a little beyond."))
+        self.turn.setToolTip(tr("Turns the joint through its range, and a little beyond both ends."))
         self.turn.valueChanged.connect(self._on_turned)
         self._angle = label("", "")
         self._turning = QWidget()
@@ -101,16 +101,16 @@ class DryFitPanel(Panel):
 
     def refresh(self) -> None:
         if len(self._state.pieces) < 2:
-            self._said.setText(tr("Nothing to put together: the model is whole."))
+            self._said.setText(tr("There is nothing to put together, because the model is uncut."))
         elif not self._moves:
             self._fitting.fit_dry()
-            self._said.setText(tr("Looking for the order in which the pieces go together …"))
+            self._said.setText(tr("Finding the order in which the pieces go together …"))
         else:
             stuck = sum(move.meets is not None for move in self._moves)
-            words = tr("Free all the way") if not stuck else tr_many(
-                "{n} of them meets something", "{n} of them meet something", stuck
+            words = tr("Nothing is in the way") if not stuck else tr_many(
+                "{n} move meets something", "{n} moves meet something", stuck
             )
-            many = tr_many("One move", "{n} moves, the last cut first", len(self._moves))
+            many = tr_many("One move", "{n} moves; the last cut is closed first", len(self._moves))
             self._said.setText(f"{many}. {words}.")
         self.slider.setEnabled(bool(self._moves))
         if self.slider.maximum() != _PER_MOVE * len(self._moves):
@@ -143,7 +143,7 @@ class DryFitPanel(Panel):
                 tr("{second} turns on {first}, {reach}", second=second, first=first, reach=reach),
                 said,
                 role,
-                tr("Shows it."),
+                tr("Shows this place."),
                 chosen=number == self._turned,
             )
             shown.clicked.connect(partial(self._choose_turn, number))
@@ -155,15 +155,15 @@ class DryFitPanel(Panel):
             self.turn.setValue(0)
             self._angle.setText(text.degrees(0.0))
         if dry.meetings:
-            self._meeting.addWidget(label(tr("Where seams meet, errors add up"), "head"))
+            self._meeting.addWidget(label(tr("Errors that add up where seams meet"), "head"))
         for met in dry.meetings[:_MOST_MEETINGS]:
             said = tr(
-                "{count} seams: {likely} off is likely, {worst} at worst",
+                "{count} seams: probably {likely} off, at worst {worst}",
                 count=len(met.contacts),
                 likely=text.length(met.likely, 1),
                 worst=text.length(met.worst, 1),
             )
-            cap = button(tr("Cap it"), tr("Adds a round cap over this place, that is printed apart."),
+            cap = button(tr("Add a cap"), tr("Adds a round cap over this place, which is printed separately."),
                          partial(self._fitting.cap, met), role="small")
             across = row(spacing=6)
             across.addWidget(label(said, "faint", wrap=True), 1)
@@ -171,16 +171,16 @@ class DryFitPanel(Panel):
             self._meeting.addLayout(across)
         more = len(dry.meetings) - _MOST_MEETINGS
         if more > 0:
-            self._meeting.addWidget(label(tr("… and {more} more that are no worse.", more=more), "faint"))
+            self._meeting.addWidget(label(tr("… and {more} more that are not worse.", more=more), "faint"))
 
     def _turn_words(self, one: TurnChecked) -> tuple[str, str]:
         """The result for a joint that moves, and the role of the words."""
         if one.held_by is not None:
             first, second = (self._state.pieces[n].number for n in self._joining.contacts[one.held_by].pieces)
-            return tr("it cannot turn: {first} – {second} holds it too", first=first, second=second), "look"
+            return tr("it cannot turn, because {first} – {second} holds it as well", first=first, second=second), "look"
         low, high = one.free
         if low <= one.turn.low and high >= one.turn.high:
-            return tr("turns freely all the way"), "good"
+            return tr("turns freely over its whole range"), "good"
         at = [angle for angle, overlap in zip(one.angles, one.overlaps, strict=True) if overlap > 0]
         nearest = min((angle for angle in at if not low <= angle <= high), key=abs, default=0.0)
         reach = tr("free from {angle} to {angle2}", angle=text.degrees(low), angle2=text.degrees(high))
@@ -205,7 +205,8 @@ class DryFitPanel(Panel):
         emptied(self.list)
         for number, move in enumerate(self._moves):
             free, role = self._free(move)
-            shown = SaidRow(f"{number + 1}  {self._words(move)}", free, role, tr("Shows it."), chosen=number == at)
+            shown = SaidRow(f"{number + 1}  "
+                             "{self._words(move)}", free, role, tr("Shows this place."), chosen=number == at)
             shown.clicked.connect(partial(self._to, number))
             self.list.addWidget(shown)
 

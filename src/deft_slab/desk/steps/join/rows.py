@@ -40,7 +40,7 @@ class ShortList(QScrollArea):
 
 
 _LIES = {"down": tr("lies on this face"), "up": tr("has this face up"), "sideways": tr("has this face upright"),
-         "under": tr("has this face over the bed")}
+         "under": tr("has this face down, above the bed")}
 
 
 def how_they_sit(state: DeskState, contact: ContactFound) -> str:

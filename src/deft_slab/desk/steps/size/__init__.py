@@ -11,8 +11,8 @@ from .surface import SurfacePanel
 from .wearer import WearerPanel
 
 _TIPS = {
-    term("Scale"): tr("Units, percent, lengths, copies."),
-    term("Surface"): tr("Which bodies the file holds, and what is done to close them."),
+    term("Scale"): tr("Units, scale, lengths, copies."),
+    term("Surface"): tr("The bodies in the file, and what is done to close them."),
     term("Wearer"): tr("A head, a hand or another model at its own size, inside the prop or beside it."),
     term("Measure"): tr("Distances, walls and round edges."),
 }

@@ -15,9 +15,9 @@ from ...widgets.basics import Panel, button, label, row, say
 from ...widgets.number import NumberField
 
 _KINDS = (
-    ("distance", tr("Distance …"), tr("Click two points; their distance is shown.")),
-    ("wall", tr("Wall …"), tr("Click a place; the wall is measured straight through.")),
-    ("edge", tr("Round edge …"), tr("Click beside the rim of a hole or a round foot; its diameter is measured.")),
+    ("distance", tr("Distance …"), tr("Click two points to see their distance.")),
+    ("wall", tr("Wall …"), tr("Click a place to measure the wall straight through it.")),
+    ("edge", tr("Round edge …"), tr("Click near the rim of a hole or a round foot to measure its diameter.")),
 )
 
 
@@ -25,7 +25,7 @@ class MeasurePanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self.head(tr("Point at the model"))
+        self.head(tr("Measure on the model"))
         self.kinds = {
             kind: button(words, tip, partial(self._begin, kind), checkable=True) for kind, words, tip in _KINDS
         }
@@ -36,10 +36,10 @@ class MeasurePanel(Panel):
         self.limit = NumberField("mm", low=0.01, high=1e3, step=0.1, decimals=2)
         self.limit.setAccessibleName(tr("Thinner than"))
         self.limit.setToolTip(
-            tr("Walls thinner than this are coloured. To begin with, two line widths of the printer.")
+            tr("Walls thinner than this are coloured. It starts as two line widths of the printer.")
         )
         self.limit.committed.connect(self._on_limit)
-        self.walls = button(tr("Colour what is thinner than"), tr("Measures the wall everywhere and colours what is "
+        self.walls = button(tr("Colour walls thinner than"), tr("Measures the wall everywhere and colours what is "
                                                                   "thinner."),
                             self._toggle_walls, checkable=True)
         self.add(row(self.walls, 1, self.limit))
@@ -47,10 +47,12 @@ class MeasurePanel(Panel):
         self.add(self._found)
         self.head(tr("The model"))
         self._rows = self.add_figures(
-            (term("Size as opened"), tr("In units of the file.")), ("Size", tr("As it stands, in mm.")),
-            (term("Volume"), tr("Of the closed surface.")),
-            (term("Surface area"), tr("Of all facets.")), (term("Triangles"), tr("After mending.")), (term("Bodies"),
-                    tr("As the file has them.")),
+            (term("Size as opened"), tr("The size in units of the file.")), ("Size", tr("The size of the model as it "
+                                                                               "stands, in mm.")),
+            (term("Volume"), tr("The volume inside the closed surface.")),
+            (term("Surface area"), tr("The area of all facets.")), (term("Triangles"), tr("The number of bodies after "
+                                                                                 "mending.")), (term("Bodies"),
+                    tr("The number of triangles in the file.")),
         )
         self.column.addStretch(1)
         follow(
@@ -104,7 +106,7 @@ class MeasurePanel(Panel):
         for piece, walls in zip(self._state.pieces, measuring.walls.behind, strict=False):
             area += float(piece.solid.areas[walls < measuring.wall_limit].sum())
         found = tr(
-            "{area} of the surface has less than {wall_limit} behind it",
+            "{area} of the surface has a wall thinner than {wall_limit}",
             area=text.area(area),
             wall_limit=text.given(measuring.wall_limit),
         )

@@ -35,18 +35,20 @@ class ScalePanel(Panel):
         self._stated = label("", "faint", wrap=True)
         self.add(self._stated)
         self._on_y = QWidget()
-        up = button(tr("Stand it up"), tr("Turns it so that its -Y side is down."), state.sizing.stand_up, role="small")
-        words = label(tr("It has a flat foot towards −Y: it may be made to stand on Y."), "look", wrap=True)
+        up = button(tr("Stand it up"), tr("Turns the model so that its -Y side is "
+                                          "down."), state.sizing.stand_up, role="small")
+        words = label(tr("It has a flat foot on its −Y side, so it may be meant to stand on that "
+                         "side."), "look", wrap=True)
         upright = row(words, up)
         upright.setStretch(0, 1)
         self._on_y.setLayout(upright)
         self.stand_up = up
         self.add(self._on_y)
-        self.head(tr("How big"))
+        self.head(tr("Size of the model"))
         self.percent = NumberField("%", low=0.01, high=1e6, step=5.0, decimals=2)
         self.percent.setAccessibleName(tr("Scale in percent"))
         self.percent.setToolTip(
-            tr("All axes by the same factor: volume grows by its cube, walls by the factor itself.")
+            tr("Scales all axes by the same factor. Walls grow by the factor, the volume by its cube.")
         )
         self.percent.committed.connect(lambda value: state.sizing.resize(scale=value / 100))
         self.add(row(label(tr_in("how large", "Scale")), 1, self.percent))
@@ -55,34 +57,35 @@ class ScalePanel(Panel):
         for name, axis in _AXES:
             field = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=1)
             field.setAccessibleName(name)
-            field.setToolTip(tr("{name} as it stands; type a length, and the others follow.", name=name))
+            field.setToolTip(tr("{name} of the model as it stands. Type a length, and the others follow.", name=name))
             field.committed.connect(partial(self._set_length, "xyz".index(axis)))
             self.lengths[axis] = field
             self._along[axis] = label("", "faint")
             self.add(row(label(name), self._along[axis], 1, field))
         self.apart = button(
-            tr("Each axis by itself"), tr("A typed length then stretches its own axis only: round things stop being "
-                                          "round."),
+            tr("Scale each axis separately"), tr("A typed length then stretches only its own axis. Round shapes do not "
+                                          "stay round."),
             self._toggle_apart, checkable=True,
         )
-        self.even = button(tr("Even again"), tr("All axes by the same factor again."), self._make_even)
+        self.even = button(tr("Scale evenly again"), tr("Scales all axes by the same factor again."), self._make_even)
         self.add(row(self.apart, self.even, 1))
-        self._warning = label(tr("What was round is no longer round."), "look", wrap=True)
+        self._warning = label(tr("Round shapes are no longer round."), "look", wrap=True)
         self.add(self._warning)
         self.fill = button(
             tr("Largest that fits"),
-            tr("Scales it, as it stands, until it just fits the printer."),
+            tr("Scales the model, as it stands, so that it just fits the printer."),
             state.sizing.scale_to_bed,
         )
         self.two = button(
-            tr("By two points …"), tr("Click two points whose distance you know, then type the distance."),
+            tr("By two points …"), tr("Click two points whose distance you know, then type that distance."),
             self._begin_two, checkable=True,
         )
         self.add(row(self.fill, self.two, 1))
         self._between = QWidget()
         self.wanted = NumberField("mm", low=0.01, high=1e5, step=1.0, decimals=2)
         self.wanted.setAccessibleName(tr("Wanted distance"))
-        self.wanted.setToolTip(tr("What the distance between the two points should be; Enter scales."))
+        self.wanted.setToolTip(tr("What the distance between the two points should be. Press Enter to scale the "
+                                  "model."))
         self.wanted.committed.connect(state.measuring.scale_by_points)
         self._now = label("", "faint")
         self._between.setLayout(row(self._now, 1, label(tr("should be")), self.wanted))
@@ -112,7 +115,8 @@ class ScalePanel(Panel):
         self.add(row(*self.mirrors.values(), 1, spacing=4))
         self.copies = NumberField("", low=1, high=1000, step=1, decimals=0)
         self.copies.setAccessibleName(tr("Copies"))
-        self.copies.setToolTip(tr("How many of the prop lie on the beds and in the 3MF. Figures are for one."))
+        self.copies.setToolTip(tr("How many copies of the prop lie on the beds and in the 3MF. All figures are for "
+                                  "one."))
         self.copies.committed.connect(lambda value: self._state.sizing.set_copies(round(value)))
         self.add(row(label(tr("Copies on the beds")), 1, self.copies))
 
@@ -125,7 +129,8 @@ class ScalePanel(Panel):
         self._asked = label("", "title", wrap=True)
         column.addWidget(self._asked)
         self.right = button(
-            tr("That's right"), tr("Keeps the size that is marked below."), self._state.sizing.answer_unit, role="main"
+            tr("Keep this size"), tr("Keeps the size that is marked "
+                                     "below."), self._state.sizing.answer_unit, role="main"
         )
         column.addLayout(row(self.right, label(tr("or choose below"), "faint"), 1))
         return card
@@ -144,13 +149,15 @@ class ScalePanel(Panel):
         self.fineness = NumberField("mm", low=0.002, high=20, step=0.05, decimals=3)
         self.fineness.setAccessibleName(tr("Fineness"))
         self.fineness.setToolTip(
-            tr("How far the triangles may be off the exact faces. Finer takes longer and more of them.")
+            tr("How far the triangles may deviate from the exact surfaces. Finer needs more triangles and takes "
+               "longer.")
         )
         self.fineness.committed.connect(self._draw_anew)
         self.take = button(
-            tr("Take it so"), tr("Goes on with these triangles."), self._state.sizing.answer_fineness, role="main"
+            tr("Use these triangles"), tr("Continues with these "
+                                          "triangles."), self._state.sizing.answer_fineness, role="main"
         )
-        column.addLayout(row(label(tr("Off by at most")), self.fineness, 1, self.take))
+        column.addLayout(row(label(tr("Deviation at most")), self.fineness, 1, self.take))
         return card
 
     def _draw_anew(self, fineness: float) -> None:
@@ -200,20 +207,20 @@ class ScalePanel(Panel):
         if state.sizing.asking_unit:
             self._asked.setText(
                 tr(
-                    "The file does not say what its numbers mean. In {unit} it is {size}.",
+                    "The file does not state its unit. In {unit} the model is {size}.",
                     unit=NAMES[plan.unit],
                     size=text.any_box(tuple(state.sizing.size.tolist())),
                 )
             )
         self.tiles.show_model(state.sizing.size, plan.unit, fetched.outline)
         stated = state.model.unit
-        self._stated.setText(tr("The file says {unit}.", unit=NAMES[stated]) if stated else "")
+        self._stated.setText(tr("The file states its unit: {unit}.", unit=NAMES[stated]) if stated else "")
         self._stated.setVisible(bool(stated) and state.opening.path is None)
         self._on_y.setVisible(state.model.y_up and plan.tilt == Tilt())
         self._drawn.setVisible(fetched.exact and state.sizing.asking_fineness)
         self._drawn_words.setText(
             tr(
-                "The file holds exact faces. They are drawn with {count:,} triangles.",
+                "The file has exact surfaces, converted to {count:,} triangles.",
                 count=len(state.model.solid.triangles),
             )
         )
@@ -226,8 +233,8 @@ class ScalePanel(Panel):
             )
         uneven = plan.stretch != (1.0, 1.0, 1.0)
         self._warning.setVisible(uneven or self.apart.isChecked())
-        say(self._warning, tr("What was round is no longer round.") if uneven else
-            tr("Now a length stretches its own axis only: what is round will not stay round."), "look")
+        say(self._warning, tr("Round shapes are no longer round.") if uneven else
+            tr("A length now stretches only its own axis. Round shapes will not stay round."), "look")
         self.even.setVisible(uneven)
         for axis, mirror in self.mirrors.items():
             mirror.setChecked(plan.mirror == axis)

@@ -19,10 +19,10 @@ from ...widgets.number import NumberField
 
 _TITLES = {
     "clean": tr("Merge and clean"), "orient": tr("Facets outward"), "specks": tr("Stray specks"), "close": tr("Holes"),
-    "rewrap": tr("Rewrap"), "join": tr("Overlapping bodies"), "thin": tr("Thin"),
+    "rewrap": tr("Rewrap"), "join": tr("Overlapping bodies"), "thin": tr("Simplify"),
 }
 _ROLES: dict[str, Role] = {
-    tr("with the rest"): "with the rest", tr("on its own"): "on its own", tr("left out"): "left out",
+    tr("with the rest"): "with the rest", tr("separate"): "on its own", tr("left out"): "left out",
 }
 """What may become of a body, by how it is called."""
 
@@ -36,8 +36,8 @@ class SurfacePanel(Panel):
         self._bodies = self.add_list()
         self.proposed = button(
             tr("As proposed"),
-            tr("Bodies that touch no other become pieces of their own; supports that came with the model, by their "
-               "name, and stray specks are left out."), state.sizing.take_proposed_roles, role="small",
+            tr("Bodies that touch no other become separate pieces. Stray specks, and bodies whose name says that "
+               "they are supports, are left out."), state.sizing.take_proposed_roles, role="small",
         )
         self.add(row(self.proposed, 1))
         self.roles: list[QComboBox] = []
@@ -45,36 +45,37 @@ class SurfacePanel(Panel):
         self._steps = self.add_list()
         self._rows = self.add_figures(
             (term("Triangles"), tr("Before and after mending.")),
-            (term("Volume"), tr("Of the closed surface, before and after mending; none while it is open.")),
+            (term("Volume"), tr("The volume inside the surface before and after mending; none while the surface is "
+                                "open.")),
             (
                 term("Moved by up to"),
                 tr(
-                    "The largest distance between the surface as it came and as it is now. Over a hole "
-                    "it is the way from the patch to the nearest old surface."
+                    "The largest distance between the original surface and the present one. Over a hole it is the "
+                    "distance from the patch to the nearest original surface."
                 ),
             ),
         )
         self.came = button(
-            tr("As it came"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
+            tr("As opened"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
             checkable=True,
         )
         self.back = button(
-            tr("Put all mending back"), tr("Leaves the surface as it came."), state.sizing.leave_unmended
+            tr("Undo all mending"), tr("Restores the surface as it was in the file."), state.sizing.leave_unmended
         )
         self.add(row(self.came, self.back, 1))
-        self.head(tr("Mend, from gentle to forceful"))
+        self.head(tr("Mending, from gentle to forceful"))
         self.gentle = button(
             tr("Mend it"),
             tr(
-                "Merges and cleans, turns facets outward, closes holes: small and flat ones flat, "
-                "large ones smooth. Bodies that overlap become one."
+                "Merges and cleans the surface, turns facets outward and closes holes: small and flat ones with a "
+                "flat patch, large ones with a smooth one. Bodies that overlap become one."
             ),
             partial(state.sizing.mend, tr("mend the surface"), clean=True, orient=True, close=True),
             role="main",
         )
         self.specks = button(
-            tr("Leave specks out"),
-            tr("Leaves stray fragments under the crumb limit out (1 % of the volume, 20 mm)."),
+            tr("Leave out specks"),
+            tr("Leaves out stray fragments smaller than crumbs (1 % of the volume, 20 mm)."),
             state.sizing.leave_specks_out,
         )
         self.add(row(self.gentle, self.specks, 1))
@@ -83,23 +84,23 @@ class SurfacePanel(Panel):
         self.fineness = NumberField("mm", low=0.001, high=1e4, step=0.1, decimals=2)
         self.fineness.setAccessibleName(tr("Fineness of rewrapping"))
         self.fineness.setToolTip(
-            tr("Cells that the new surface is drawn with; walls thinner than two of them may be lost.")
+            tr("The cell size of the new surface. Walls thinner than two cells may be lost.")
         )
         self.rewrap = button(
             tr("Rewrap at"),
             tr(
-                "Makes the surface anew around what the old one encloses. For tangled surfaces that "
-                "nothing gentler closes."
+                "Builds a new surface around what the old one encloses. For tangled surfaces that nothing gentler "
+                "closes."
             ),
             self._rewrap,
         )
         self.add(row(self.rewrap, self.fineness, 1))
         self.fewest = NumberField("", low=100, high=5e6, step=10_000, decimals=0)
         self.fewest.setAccessibleName(tr("Triangles to be left"))
-        self.fewest.setToolTip(tr("How many triangles should be left, about."))
+        self.fewest.setToolTip(tr("About how many triangles should be left."))
         self.thin = button(
-            tr("Thin to"),
-            tr("Fewer triangles where the surface is smooth; the report says how far it moved."),
+            tr("Simplify to"),
+            tr("Uses fewer triangles where the surface is smooth. The report says how far the surface moved."),
             self._thin,
         )
         self.add(row(self.thin, self.fewest, label(tr("triangles"), "faint"), 1))
@@ -118,7 +119,7 @@ class SurfacePanel(Panel):
         self._state.sizing.mend(tr("rewrap the surface"), clean=True, orient=True, rewrap=fineness)
 
     def _thin(self) -> None:
-        self._state.sizing.mend(tr("thin the surface"), thin_to=round(self.fewest.value))
+        self._state.sizing.mend(tr("simplify the surface"), thin_to=round(self.fewest.value))
 
     def _set_role(self, body: int, words: str) -> None:
         self._state.sizing.set_role(body, _ROLES[words])
@@ -158,11 +159,11 @@ class SurfacePanel(Panel):
             combo = QComboBox()
             combo.addItems(list(_ROLES))
             combo.setCurrentText(tr(state.plan.role(number)))
-            combo.setAccessibleName(tr("What becomes of {name}", name=body.name))
+            combo.setAccessibleName(tr("What happens to {name}", name=body.name))
             combo.setToolTip(
                 tr(
-                    "With the rest: one piece with the others, joined where they overlap. On its own: a "
-                    "separate piece. Left out: not printed."
+                    "With the rest: one piece with the others, merged where they overlap. Separate: a piece of its "
+                    "own. Left out: not printed."
                 )
             )
             combo.textActivated.connect(partial(self._set_role, number))
@@ -171,14 +172,15 @@ class SurfacePanel(Panel):
             name.setMaximumWidth(110)
             name.setToolTip(plain(body.name))
             self._bodies.addLayout(
-                row(name, label(tr("{triangles:,} tri.", triangles=body.triangles), "faint"), 1, combo)
+                row(name, label(tr("{triangles:,} triangles", triangles=body.triangles), "faint"), 1, combo)
             )
 
     def _fill_report(self, report: MendReport, defects: Defects) -> None:
         emptied(self._steps)
         if not report.steps:
             closed = not defects.sentence()
-            words = tr("Nothing was needed: the surface is closed and faces outward.") if closed else tr("Nothing yet.")
+            words = tr("Nothing needed mending: the surface is closed and faces "
+                       "outward.") if closed else tr("Nothing yet.")
             self._steps.addWidget(label(words, "good" if closed else "look", wrap=True))
         for step in report.steps:
             self._add_step(_TITLES[step.kind], step.sentence(), step.changed, step.places)
@@ -187,7 +189,7 @@ class SurfacePanel(Panel):
             self._add_step(tr("Still open"), problem, True, defects.segments)
         if report.tangled > 0.01:
             self._steps.addWidget(
-                label(tr("{tangled:.0f} % of the surface runs through the model itself: rewrapping helps.",
+                label(tr("{tangled:.0f} % of the surface passes through the model itself. Rewrapping helps.",
                          tangled=100 * report.tangled),
                       "look", wrap=True)
             )

@@ -25,11 +25,13 @@ class WearerPanel(Panel):
         self._state = state
         self.head(tr("Put in at its own size"))
         self.adds = {
-            key: button(form.title, tr("Puts it in the middle of the model, made from this measure: {measure}.",
+            key: button(form.title, tr("Adds this form in the middle of the model, made from one measure: "
+                                       "{measure}.",
                                      measure=form.measure), partial(self._add, key))
             for key, form in FORMS.items()
         }
-        self.add_model = button(tr("A model …"), tr("Another file: a ruler, a part that it must fit."), self._ask_model)
+        self.add_model = button(tr("Another model …"), tr("Adds a model from another file, such as a ruler or a part "
+                                                    "that the prop must fit."), self._ask_model)
         self.add(row(*self.adds.values(), self.add_model, 1))
         self._list = self.add_list()
         self._this = QWidget()
@@ -37,8 +39,8 @@ class WearerPanel(Panel):
         self.add(self._this)
         self._begin = label(
             tr(
-                "Put a head into a helmet or a hand into a gauntlet: it keeps its size while you "
-                "scale the prop, and shows where it pokes through."
+                "Put a head into a helmet or a hand into a gauntlet. It keeps its size while you scale the prop, "
+                "and shows where it pokes through."
             ),
             "faint",
             wrap=True,
@@ -66,14 +68,15 @@ class WearerPanel(Panel):
         self.unit.setToolTip(tr("What one unit of the other model is."))
         self.unit.textActivated.connect(lambda unit: wearing.change(tr("change a guest's unit"), unit=unit))
         self._unit_row = QWidget()
-        self._unit_row.setLayout(row(label(tr("One unit of it is a")), 1, self.unit))
+        self._unit_row.setLayout(row(label(tr("One unit is a")), 1, self.unit))
         column.addWidget(self._unit_row)
         self.places: list[NumberField] = []
         for axis, name in enumerate((tr("To the right"), tr("To the back"), tr("Up"))):
             field = NumberField("mm", low=-1e5, high=1e5, step=1, decimals=1)
             field.setAccessibleName(name)
             along = tr("along the file's {axis} axis", axis="XYZ"[axis])
-            field.setToolTip(tr("Where its origin is {along}; it stays there on the prop when you scale.", along=along))
+            field.setToolTip(tr("The place of its origin {along}. It stays there on the prop when you "
+                                "scale.", along=along))
             field.committed.connect(lambda value, axis=axis: self._move(axis, value))
             self.places.append(field)
             column.addLayout(row(label(name), 1, field))
@@ -81,13 +84,13 @@ class WearerPanel(Panel):
             button(words, tip, partial(self._turn, axis, degrees), role="small")
             for words, tip, axis, degrees in (
                 ("↺ 15°", tr("Turns it about the upright axis."), (0.0, 0.0, 1.0), 15.0),
-                ("↻ 15°", tr("Turns it about the upright axis, the other way."), (0.0, 0.0, 1.0), -15.0),
+                ("↻ 15°", tr("Turns it the other way about the upright axis."), (0.0, 0.0, 1.0), -15.0),
                 (tr("Nod +5°"), tr("Leans it forward."), (1.0, 0.0, 0.0), 5.0),
                 (tr("Nod −5°"), tr("Leans it back."), (1.0, 0.0, 0.0), -5.0),
             )
         ]
         column.addLayout(row(label(tr("Turn")), *self.around, 1, spacing=4))
-        self.settle = button(tr("To where there is room"), tr("Moves it, near its place, to where it has most air "
+        self.settle = button(tr("Move to where there is room"), tr("Moves it to the place nearby with the most room "
                                                               "around it."),
                              wearing.settle)
         column.addLayout(row(self.settle, 1))
@@ -95,17 +98,18 @@ class WearerPanel(Panel):
         self._room = label("", "good", wrap=True)
         column.addWidget(self._room)
         self.clearance = NumberField("mm", low=0, high=500, step=1, decimals=1)
-        self.clearance.setAccessibleName(tr("Wished clearance"))
-        self.clearance.setToolTip(tr("Air wished between it and the prop on all sides: padding, hair, a glove."))
+        self.clearance.setAccessibleName(tr("Clearance wanted"))
+        self.clearance.setToolTip(tr("The room wanted between it and the prop on all sides, for padding, hair or a "
+                                     "glove."))
         self.clearance.committed.connect(lambda value: wearing.change(tr("change a clearance"), clearance=value))
-        column.addLayout(row(label(tr("Wished clearance")), 1, self.clearance))
+        column.addLayout(row(label(tr("Clearance wanted")), 1, self.clearance))
         self.scale = button(
             tr("Scale the prop to it"),
-            tr("Scales the prop, about this guest, until the wished clearance is just kept."),
+            tr("Scales the prop around this guest until there is just the clearance wanted."),
             wearing.scale_to_clearance,
             role="main",
         )
-        self.remove = button(tr("Take it away"), tr("Removes it; undo brings it back."), wearing.remove)
+        self.remove = button(tr("Remove it"), tr("Removes it; undo brings it back."), wearing.remove)
         column.addLayout(row(self.scale, self.remove, 1))
 
     def _add(self, key: GuestForm) -> None:
@@ -148,9 +152,10 @@ class WearerPanel(Panel):
         for guest in guests:
             shown = QCheckBox(tr("shown"))
             shown.setChecked(guest.shown)
-            shown.setToolTip(tr("Hidden, it stays in the plan and is not looked at."))
+            shown.setToolTip(tr("A hidden guest stays in the plan but is not measured."))
             shown.clicked.connect(partial(self._show_guest, guest.id))
-            choose = button(guest.name, tr("Chooses it."), partial(state.wearing.select, guest.id), checkable=True)
+            choose = button(guest.name, tr("Selects this "
+                                           "guest."), partial(state.wearing.select, guest.id), checkable=True)
             choose.setChecked(guest.id == state.wearing.selected)
             self._list.addLayout(row(choose, 1, shown))
         chosen = state.wearing.guest
@@ -195,18 +200,18 @@ class WearerPanel(Panel):
         if room is None:
             say(self._room, tr("Measuring …") if not state.up_to_date else tr("Not shown."), "faint")
         elif room.clearance is None:
-            say(self._room, tr("The prop is nowhere near it."), "faint")
+            say(self._room, tr("The prop is not near it."), "faint")
         elif room.clearance < 0 and not room.poking_area:
             say(self._room, tr("It lies inside the wall of the prop. Move it into the open."), "look")
         elif room.clearance < 0:
-            say(self._room, tr("Pokes through: {area} of the prop's surface is inside it, up to {value} deep.",
+            say(self._room, tr("It pokes through: {area} of the prop's surface is inside it, up to {value} deep.",
                                area=text.area(room.poking_area), value=text.length(-room.clearance, 1)),
                                "look")
         elif room.clearance < wished:
             say(
                 self._room,
                 tr(
-                    "Smallest clearance {clearance}; {wished} are wished.",
+                    "Smallest clearance {clearance}; {wished} wanted.",
                     clearance=text.length(room.clearance, 1),
                     wished=text.given(wished),
                 ),

@@ -12,9 +12,9 @@ from .find import FindPanel
 
 _TIPS = {
     term("Find"): tr("The tilt map, the seats worth trying, and what matters here."),
-    term("By hand"): tr("Turn it, or seat it on a facet, on three points or on a region."),
-    term("Costs"): tr("Every figure of this seat; what leaning or lifting it would change."),
-    term("Faces"): tr("Which faces must come out clean, who looks at them, where support is wanted or refused."),
+    term("By hand"): tr("Turn the piece, or seat it on a facet, on three points or on a region."),
+    term("Costs"): tr("Every figure of this seat, and what leaning or lifting would change."),
+    term("Faces"): tr("Faces that must come out clean, who looks at them, and where support is wanted or refused."),
 }
 
 

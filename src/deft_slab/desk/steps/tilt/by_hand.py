@@ -22,13 +22,15 @@ AXES = (
 )
 STEPS = (-15.0, -5.0, 5.0, 15.0)
 PICKS = (
-    ("facet", tr("On a facet …"), tr("Then click, on the bed, the facet that should lie down.")),
-    ("three", tr("On three points …"), tr("Then click three points; the plane through them lies down.")),
-    ("region", tr("On a region …"), tr("Then click a smooth region; the plane that fits it best lies down.")),
+    ("facet", tr("On a facet …"), tr("Click this, then click the facet in the view that should lie on the bed.")),
+    ("three", tr("On three points …"), tr("Click this, then click three points in the view. The plane through them "
+                                          "lies on the bed.")),
+    ("region", tr("On a region …"), tr("Click this, then click a smooth region in the view. The plane that fits it "
+                                       "best lies on the bed.")),
     (
         "up",
         tr("Up along two points …"),
-        tr("Then click a lower and an upper point; the way from one to the other points up."),
+        tr("Click this, then click a lower and an upper point in the view. The direction between them points up."),
     ),
 )
 
@@ -41,7 +43,7 @@ class ByHandPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state = state
-        self.head(tr("Seat it"))
+        self.head(tr("Seat it on"))
         self.picks: dict[str, QPushButton] = {}
         grid = QGridLayout()
         grid.setSpacing(6)
@@ -49,16 +51,17 @@ class ByHandPanel(Panel):
             self.picks[kind] = button(words, tip, partial(self._pick, kind), checkable=True,
                                       role="main" if kind == "facet" else "")
             grid.addWidget(self.picks[kind], place // 2, place % 2)
-        over = button(tr("Turn over"), tr("Turns it upside down, about the bed's depth."),
+        over = button(tr("Turn over"), tr("Turns the piece upside down, about the depth of the bed."),
                       lambda: state.seats.turn((0, 1, 0), 180))
-        back = button(tr("As opened"), tr("Back to how it stood in its file."), self._as_opened)
+        back = button(tr("As opened"), tr("Restores how the model stood in its file."), self._as_opened)
         grid.addWidget(over, 2, 0)
         grid.addWidget(back, 2, 1)
         self.add(grid)
         self.head(tr("Turn it"))
         self.drag = button(
             tr("Lean it by hand …"),
-            tr("Then pull the pole, or the mark on the bed; the angle shows. Shift: steps of 5°."),
+            tr("Click this, then drag the pole or the mark on the bed. The angle is shown; Shift turns in steps of "
+               "5°."),
             partial(self._pick, "turn"),
             checkable=True,
         )
@@ -71,21 +74,23 @@ class ByHandPanel(Panel):
         self._axis(grid, len(AXES), tr("In the view"), tr("about the line of sight, counter-clockwise as you see it"),
                    self._turn_in_view)
         self.add(grid)
-        self.add(label(tr("On the bed, [ and ] turn it forward by 5°, { and } sideways."), "faint", wrap=True))
+        self.add(label(tr("In the view, the keys [ and ] turn the piece forward by 5°, { and } "
+                          "sideways."), "faint", wrap=True))
         self.head(tr("Needs support past"))
         self.threshold = NumberField("°", low=0, high=89, step=5, decimals=1)
         self.threshold.setAccessibleName(tr("Overhang threshold"))
         self.threshold.setToolTip(
-            tr("Facets that hang over more than this need support. A larger angle makes less of it.")
+            tr("Facets that overhang by more than this need support. A larger angle needs less support.")
         )
         self.threshold.committed.connect(self._set_threshold)
         self._from = label("", "faint")
         self.add(row(self.threshold, self._from, 1))
-        self.head(tr("Lifted over the bed by"))
+        self.head(tr("Lift above the bed"))
         self.lift = NumberField("mm", low=0, high=100, step=1, decimals=1)
         self.lift.setAccessibleName(tr_in("over the bed", "Lift"))
         self.lift.setToolTip(
-            tr("0 mm: printed directly on the bed. Lifted, it stands on support only (usual on resin).")
+            tr("At 0 mm the piece is printed directly on the bed. Lifted, it stands on support only, as is usual "
+               "in resin printing.")
         )
         self.lift.committed.connect(state.seats.set_lift)
         self._lifted = label("", "faint")

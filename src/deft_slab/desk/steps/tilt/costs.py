@@ -22,42 +22,46 @@ class CostsPanel(Panel):
         self.head(tr("What this seat costs"))
         self._bar = SupportBar()
         self._rows = self.add_figures(
-            (term("Support volume"), tr("The whole space between overhangs and what is below them."))
+            (term("Support volume"), tr("The whole space between overhangs and whatever is below them."))
         )
         self.add(self._bar)
         self._rows |= self.add_figures(
             (term("on the bed"), tr("Support that ends on the bed.")),
             (term("on the piece"), tr("Support that ends on the piece and scars it.")),
-            (term("hard to reach"), tr("Support where hardly a ray gets out (hatched); a part of the two above.")),
+            (term("hard to reach"), tr("Support in places that are almost closed (hatched). It is a part of the "
+                                       "two figures above.")),
             (term("plastic in it"), tr("Support volume times the printer's support density.")),
             (term("Overhang area"), tr("Area of the facets past the threshold that do not rest on the bed.")),
-            (term("Touched area"), tr("Supported area, and the area of the piece that support stands on.")),
+            (term("Touched area"), tr("The supported area, and the area of the piece that support stands on.")),
             (term("Scar on show faces"), tr("The part of the touched area that lies on show faces.")),
-            (term("Kept clear"), tr("Area that needs support and is refused it: it would hang in the air.")),
+            (term("Kept clear"), tr("The area that needs support but is kept clear of it, so that it would hang in "
+                                    "the air.")),
         )
         self.add(line())
         self._rows |= self.add_figures(
             (term("Base area"), tr("Area that rests on the bed, within 0.2 mm.")),
-            (term("Tips at"), tr("Angle by which it can be tilted before it falls over.")),
-            (term("Height"), tr("Height over the bed, with the lift.")),
+            (term("Tips at"), tr("The angle by which the piece can be tilted before it falls over.")),
+            (term("Height"), tr("The height above the bed, including the lift.")),
             (term("Layers"), tr("At the printer's usual layer height.")),
             (
                 term("Largest layer"),
-                tr("The largest area of one layer: wide layers pull hard on a resin printer's film."),
+                tr("The largest area of a layer. Large layers pull hard on the film of a resin printer."),
             ),
-            (term("Sudden growth"), tr("The most that a layer is larger than the one before it.")),
-            (term("Nearly level underside"), tr("Area facing down within 10° of flat, that does not rest on the bed.")),
+            (term("Sudden growth"), tr("The largest increase in area from one layer to the next.")),
+            (term("Nearly level underside"), tr("The area that faces down within 10° of level and does not rest on "
+                                                "the bed.")),
             (term("Time"), tr("An estimate from the printer's profile, for this piece alone on the bed.")),
         )
         self._verdict = label("", "good", wrap=True)
         self.add(self._verdict)
         self.head(tr("Leaning, lifting"))
-        self.add(label(tr("Just off flat is worst; a real lean makes small layers."), "faint", wrap=True))
+        self.add(label(tr("A slight lean off flat is worst. A clear lean makes small layers."), "faint", wrap=True))
         self.lift = NumberField("mm", low=0.5, high=100, step=1, decimals=1)
         self.lift.set_value(5.0)
         self.lift.setAccessibleName(tr("Lift to compare with"))
-        self.lift.setToolTip(tr("How far over the bed the lifted ways to use this seat would stand."))
-        self.compare = button(tr("Compare"), tr("Measures this seat and the best lean off it, on the bed and lifted."),
+        self.lift.setToolTip(tr("How far above the bed the piece would be in the lifted comparisons."))
+        self.compare = button(tr("Compare"), tr("Measures this seat and the best lean from it, on the bed and "
+                                                "lifted."),
                               self._compare)
         self.add(row(self.compare, label(tr("lifted by"), "faint"), self.lift, 1))
         self.ways = self.add_list()
@@ -95,15 +99,17 @@ class CostsPanel(Panel):
         if piece.lift > 0:
             say(
                 self._verdict,
-                tr("Stands on its support only, {lift} over the bed.", lift=text.given(piece.lift)),
+                tr("The piece stands on its support only, {lift} above the bed.", lift=text.given(piece.lift)),
                 "faint",
             )
         elif f.sits_flat:
             say(self._verdict, tr("✓ sits flat") + ("" if piece.alone else f" · {piece.seat_kind}"), "good")
         elif f.tipping_deg < 0:
-            say(self._verdict, tr("Falls over as it stands: its weight is outside what it stands on."), "look")
+            say(self._verdict, tr("The piece falls over in this seat, because its centre of mass is not above its "
+                                  "base."), "look")
         else:
-            say(self._verdict, tr("Does not sit flat: too little lies on the bed, or it tips too easily."), "look")
+            say(self._verdict, tr("The piece does not sit flat: too little of it lies on the bed, or it tips too "
+                                  "easily."), "look")
         self._fill_ways(state.seating.ways)
 
     def _fill_ways(self, ways: tuple[SeatShown, ...]) -> None:

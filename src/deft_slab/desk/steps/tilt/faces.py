@@ -20,17 +20,19 @@ from ...widgets.basics import Panel, button, label, row
 from ...widgets.number import NumberField
 
 _MEANS = {
-    "show": (tr("Show face"), tr("Must come out clean: scars on it are counted apart. Drawn as teal dots.")),
-    "hold": (tr("Hold spot"), tr("Undersides here get support even if they are not steep. Drawn as amber squares.")),
-    "clear": (tr("Clear spot"), tr("No support here; what would hang in the air is counted. Drawn as ink crosses.")),
-    "never": (tr("No cut"), tr("No cut may cross the surface here, such as an eye. Drawn as madder bars.")),
-    "prefer": (tr("Seam welcome"), tr("Seams are cheaper here: a belt, a beam, a groove. Drawn as teal rings.")),
+    "show": (tr("Show face"), tr("Must come out clean. Scars on it are counted separately. Drawn as teal dots.")),
+    "hold": (tr("Hold spot"), tr("Undersides here get support even if they are not past the threshold. Drawn as "
+                                 "amber squares.")),
+    "clear": (tr("Clear spot"), tr("No support here. What would hang in the air is counted. Drawn as ink crosses.")),
+    "never": (tr("No cut"), tr("No cut may cross the surface here, for example an eye. Drawn as madder bars.")),
+    "prefer": (tr("Seam welcome"), tr("Seams count less here, for example along a belt, a beam or a groove. Drawn "
+                                      "as teal rings.")),
 }
 _WAYS = (
-    ("brush", tr("Brush …"), tr("Drag over the surface.")),
-    ("grown", tr("Region …"), tr("Click: the smooth surface around, up to creases.")),
-    ("ball", tr("Ball …"), tr("Click the middle of a ball.")),
-    ("box", tr("Box …"), tr("Click the middle of a box.")),
+    ("brush", tr("Brush …"), tr("Marks what you drag over.")),
+    ("grown", tr("Region …"), tr("Marks the smooth surface around a click, up to creases.")),
+    ("ball", tr("Ball …"), tr("Marks the surface inside a ball around a click.")),
+    ("box", tr("Box …"), tr("Marks the surface inside a box around a click.")),
 )
 _LOOKING = (("everywhere", tr("from everywhere")), ("front", tr("from the front")), ("all round",
                                                                                      tr("from all round")),
@@ -55,16 +57,19 @@ class FacesPanel(Panel):
         for place, (kind, words, tip) in enumerate(_WAYS):
             self.ways[kind] = button(words, tip, partial(self._begin, kind), checkable=True)
             grid.addWidget(self.ways[kind], place // 2, place % 2)
-        self.seen = button(tr("All that is seen"), tr("Everything of which the audience below sees a quarter or more."),
+        self.seen = button(tr("Mark what is seen"), tr("Marks everything of which the audience below sees at least "
+                                                      "a quarter."),
                            self._marker.what_is_seen)
-        self.detail = button(tr("Most detailed"), tr("A suggestion: the 15 % of the surface that bend most."),
+        self.detail = button(tr("Mark the most detailed"), tr("Marks, as a suggestion, the 15 % of the surface that "
+                                                              "bend "
+                                                     "most."),
                              self._marker.most_detailed)
         grid.addWidget(self.seen, 2, 0)
         grid.addWidget(self.detail, 2, 1)
         self.add(grid)
         self.reach = NumberField("mm", low=0.1, high=1000, step=1, decimals=1)
-        self.reach.setAccessibleName(tr("Reach of the brush"))
-        self.reach.setToolTip(tr("Radius of the brush and the ball, half the side of the box."))
+        self.reach.setAccessibleName(tr("Size of the brush"))
+        self.reach.setToolTip(tr("The radius of the brush and the ball, and half the side of the box."))
         self.reach.committed.connect(lambda mm: self._marker.set(reach=mm))
         self.crease = NumberField("°", low=1, high=180, step=5, decimals=0)
         self.crease.setAccessibleName(tr("Crease"))
@@ -73,19 +78,19 @@ class FacesPanel(Panel):
         )
         self.crease.committed.connect(lambda degrees: self._marker.set(crease=degrees))
         self.add(row(label(tr("reach"), "faint"), self.reach, label(tr("crease"), "faint"), self.crease, 1))
-        self.erase = button(tr("Rub out instead"), tr("Takes marks of this kind away where you brush or click."),
+        self.erase = button(tr("Rub out instead"), tr("Removes marks of this kind where you brush or click."),
                             self._erase,
                             checkable=True, role="small")
         self.none = button(
-            tr("Rub out all of these"), tr("Takes all marks of this kind away."), self._rub_out, role="small"
+            tr("Rub out all of these"), tr("Removes all marks of this kind."), self._rub_out, role="small"
         )
         self.add(row(self.erase, self.none, 1))
         self.head(tr("Marked on this piece"))
         self._rows = self.add_figures(
-            (term("Show faces"), tr("Area that must come out clean.")), (term("scarred there"),
-                                                                         tr("Touched area that lies on them.")),
-            (term("Hold spots"), tr("Area that gets support if it faces down.")),
-            (term("Clear spots"), tr("Area that is kept free of support.")),
+            (term("Show faces"), tr("The area that must come out clean.")), (term("scarred there"),
+                                                                         tr("The touched area on show faces.")),
+            (term("Hold spots"), tr("The area that gets support wherever it faces down.")),
+            (term("Clear spots"), tr("The area that is kept free of support.")),
             (term("left in the air"), tr("Area that needs support and is refused it.")),
         )
         self.head(tr("Audience"))
@@ -94,12 +99,13 @@ class FacesPanel(Panel):
             self.looking.addItem(words, name)
         self.looking.setAccessibleName(tr("Audience"))
         self.looking.setToolTip(
-            tr("From where the prop is looked at: counts for seams in sight and “All that is seen”.")
+            tr("From where the prop is seen. It decides which seams are in sight, and what “Mark what is seen” "
+               "marks.")
         )
         self.looking.activated.connect(lambda n: self._audience(looking=self.looking.itemData(n)))
         self.spread = NumberField("°", low=5, high=180, step=5, decimals=0)
         self.spread.setAccessibleName(tr("Spread of the audience"))
-        self.spread.setToolTip(tr("How far to either side the audience stands."))
+        self.spread.setToolTip(tr("How far the audience stands to either side."))
         self.spread.committed.connect(lambda degrees: self._audience(spread=degrees))
         self.view = AudienceView()
         self.view.turned.connect(self._turn_front)
@@ -107,7 +113,7 @@ class FacesPanel(Panel):
         grid.addWidget(self.view, 0, 0, 3, 1)
         grid.addWidget(self.looking, 0, 1)
         grid.addLayout(row(label(tr("to either side"), "faint"), self.spread), 1, 1)
-        grid.addWidget(label(tr("● where its front is, seen from above"), "faint", wrap=True), 2, 1)
+        grid.addWidget(label(tr("● the front of the prop, seen from above"), "faint", wrap=True), 2, 1)
         self.add(grid)
         self.column.addStretch(1)
         follow(
@@ -171,7 +177,7 @@ class FacesPanel(Panel):
         self.erase.setChecked(marker.erase)
         self.reach.set_value(marker.reach)
         self.crease.set_value(marker.crease)
-        self.none.setToolTip(tr("Takes all {meanings} away.", meanings=MEANINGS[marker.meaning][0]))
+        self.none.setToolTip(tr("Removes all marks of the kind “{meanings}”.", meanings=MEANINGS[marker.meaning][0]))
         if not state.is_open or state.piece is None:
             return
         piece, audience = state.piece, state.plan.audience

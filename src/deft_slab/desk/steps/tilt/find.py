@@ -37,16 +37,16 @@ FIGURES: dict[str, tuple[str, Callable[[float], str]]] = {
 """What can colour the map: words, and how a value of it is shown."""
 
 _WEIGHT_WORDS = {
-    "support": (tr("Little support"), tr("Support volume counts for so much.")),
+    "support": (tr("Little support"), tr("How much support volume counts.")),
     "clean": (
         tr("Clean show faces"),
-        tr("Scar on show faces counts for so much; all touched area where none are marked."),
+        tr("How much scar on show faces counts. If no show faces are marked, all touched area counts."),
     ),
-    "quick": (tr("Quick"), tr("Estimated hours count for so much.")),
-    "steady": (tr("Stands steadily"), tr("Sitting flat, and not tipping easily, counts for so much.")),
+    "quick": (tr("Quick"), tr("How much the estimated hours count.")),
+    "steady": (tr("Stands steadily"), tr("How much sitting flat and not tipping over easily count.")),
     "small_layers": (
         tr("Small layers"),
-        tr("The largest layer and nearly level undersides count for so much (resin)."),
+        tr("How much the largest layer and nearly level undersides count (for resin)."),
     ),
 }
 
@@ -74,7 +74,7 @@ class SeatRow(ListedRow):
             tr("{length} high", length=text.mm(f.height_mm)), tr("largest layer {area}",
                                                                  area=text.area(f.largest_layer_mm2)),
         )
-        self.setToolTip(tr("{kind}: {list}. Click to sit like this.", kind=shown.seat.kind, list=", ".join(costs)))
+        self.setToolTip(tr("{kind}: {list}. Click to use this seat.", kind=shown.seat.kind, list=", ".join(costs)))
 
 
 class FindPanel(Panel):
@@ -89,14 +89,14 @@ class FindPanel(Panel):
         self.figure = QComboBox()
         for name, (words, _) in FIGURES.items():
             self.figure.addItem(words, name)
-        self.figure.setToolTip(tr("What colours the map: light is little, dark is much."))
+        self.figure.setToolTip(tr("The figure that colours the map: light is little, dark is much."))
         self.figure.setAccessibleName(tr("Figure of the tilt map"))
         self.figure.activated.connect(lambda n: self._seating.show_figure(self.figure.itemData(n)))
         self.other_side = button(
-            tr("Upside down in the middle"), tr("Puts the opposite of how it was opened in the middle."), self._turn,
+            tr("Upside down in the middle"), tr("Puts the model upside down in the middle of the map."), self._turn,
             checkable=True, role="small",
         )
-        self.add(row(label(tr("What points down, by"), "faint"), self.figure, 1))
+        self.add(row(label(tr("Directions down, by"), "faint"), self.figure, 1))
         self.map = TiltDisc()
         self.map.hovered.connect(self._on_hovered)
         self.map.rested.connect(self._seating.peek)
@@ -114,13 +114,14 @@ class FindPanel(Panel):
         across = row(self._peek)
         across.addLayout(beside, 1)
         self.add(across)
-        self.again = button(tr("Look on"), tr("Goes on looking after it was stopped."), self._seating.look_again,
+        self.again = button(tr("Continue the search"), tr("Continues the search after it was "
+                                                          "stopped."), self._seating.look_again,
                             role="small")
-        self.all = button(tr("Seat all pieces"), tr("Seats every piece in its best seat by what matters here."),
+        self.all = button(tr("Seat all pieces"), tr("Puts every piece in its best seat by what matters here."),
                           self._seating.seat_all, role="small")
         self.add(row(self.other_side, self.again, 1))
         self.add(row(self.all, 1))
-        self.head(tr("Seats worth trying, best by what matters here first"))
+        self.head(tr("Seats worth trying, best first by what matters here"))
         self.seats = self.add_list()
         self._rows = KeptRows(self.seats, self._row)
         self.seats.setSpacing(2)
@@ -154,10 +155,10 @@ class FindPanel(Panel):
             slider.valueChanged.connect(self._weigh)
             self.sliders[aim] = slider
             self._counts[aim] = label("", "figure")
-            self._counts[aim].setToolTip(tr("How much this counts against the others, 0 to 100."))
+            self._counts[aim].setToolTip(tr("How much this counts against the others, from 0 to 100."))
             self._effects[aim] = label("", "faint")
             self._effects[aim].setToolTip(
-                tr("What the best seat has of this, before → now: 0 is the least of all, 1 is usual.")
+                tr("What the best seat has of this, before → now. 0 is the least of all seats, 1 is usual.")
             )
             grid.addWidget(label(words), place, 0)
             grid.addWidget(slider, place, 1)
@@ -243,8 +244,8 @@ class FindPanel(Panel):
             middle = tr("upside down") if self._turned_over else tr("as opened")
             self._said.setText(
                 tr(
-                    "{figure}: {least} (light) to {most} (dark). In the middle: {middle}. Squares: flats; circles: the "
-                    "seats below; cross: now.",
+                    "{figure}: {least} (light) to {most} (dark). In the middle: {middle}. Squares are flat faces, "
+                    "circles the seats below, and the cross is the present seat.",
                     figure=words,
                     least=shown(float(values.min())),
                     most=shown(float(values.max())),
@@ -277,7 +278,7 @@ class FindPanel(Panel):
 
     def _row(self, of: tuple[int, SeatShown, bool] | None) -> QWidget:
         if of is None:
-            return label(tr("They come once the map has been looked over."), "faint", wrap=True)
+            return label(tr("They appear once the map is complete."), "faint", wrap=True)
         number, shown, chosen = of
         line = SeatRow(str(number), shown, tr(" · now") if chosen else "", chosen, partial(self._seating.keep, shown))
         line.clicked.connect(
