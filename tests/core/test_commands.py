@@ -158,7 +158,7 @@ def test_one_level_cut_takes_the_support_from_the_gull(tmp_path):
         (("measure", "BALL", "--down", "0", "0", "0"), "down direction", 2),
         (("cut", "BALL", "--straight", "0", "0", "1", "50", "--out", "OUT"), "passes beside the model", 1),
         (("cut", "BALL", "--straight", "0", "0", "0", "0", "--out", "OUT"), "cut normal", 2),
-        (("cut", "BALL", "--straight", "0", "0", "1", "0", "--out", "BALL/under"), "cannot be made", 1),
+        (("cut", "BALL", "--straight", "0", "0", "1", "0", "--out", "BALL/under"), "cannot be created", 1),
         (("mesure", "BALL"), "Did you mean “measure”?", 2),
         (("mesure",), "Did you mean “measure”?", 2),
         (("xyzzy",), "no command “xyzzy”", 2),
@@ -169,7 +169,7 @@ def test_failures_are_one_clear_line(ball, tmp_path, arguments, says, code):
     places = {"BALL": str(ball), "OUT": str(tmp_path / "out"), "BALL/under": str(ball / "under")}
     done = call(*(places.get(argument, argument) for argument in arguments))
     assert done.returncode == code
-    assert "What you have open" not in done.stderr
+    assert "Your open project" not in done.stderr
     assert done.stdout == ""
     assert says in done.stderr
     assert len(done.stderr.strip().splitlines()) == 1
@@ -319,7 +319,7 @@ def test_conditions_of_ways_by_command(beam):
     assert found["whole"]
     assert min(one["support_volume_mm3"] for one in found["whole"]) <= found["support_volume_before_mm3"] + 1e-6
     assert bool(found["front"]) != bool(found["why_none"])
-    assert "Time ran out" in stopped.stderr
+    assert "The time ran out" in stopped.stderr
     refused = call("propose", beam, "--avoid", 0, 0, 0, 0)
     assert refused.returncode == 2
     assert "must be more than 0" in refused.stderr

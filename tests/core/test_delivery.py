@@ -134,7 +134,7 @@ def test_a_project_is_run(tmp_path):
     assert "Two halves, level" in refused.stderr
     model = call("run", MODELS["hook"], "--out", tmp_path / "no")
     assert model.returncode == 1
-    assert "no project" in model.stderr
+    assert "not a project" in model.stderr
     assert not (tmp_path / "no").exists()
 
 
@@ -233,7 +233,7 @@ def test_nothing_is_half_written(tmp_path):
         with pytest.raises(SaveFailed):
             handed(outcome, tmp_path / "b")
     (tmp_path / "file").write_text("x")
-    with pytest.raises(SaveFailed, match="cannot be made"):
+    with pytest.raises(SaveFailed, match="cannot be created"):
         handed(outcome, tmp_path / "file" / "in")
     with pytest.raises(BadPlan, match="step"):
         handed(outcome, tmp_path / "c", pieces=("step",))

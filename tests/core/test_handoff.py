@@ -199,7 +199,7 @@ def test_an_unwritable_place_keeps_the_old_file(tmp_path):
     assert stat.S_IMODE(path.stat().st_mode) & 0o600 == 0o600
     with pytest.raises(SaveFailed, match=r"could not be saved") as caught:
         write_whole(tmp_path / "nowhere" / "plan.3mf", b"new")
-    assert caught.value.kept == "Nothing of it was written."
+    assert caught.value.kept == "No part of it was written."
     (tmp_path / "file").write_text("x")
     with pytest.raises(SaveFailed):
         write_stls([], tmp_path / "file" / "under-a-file")

@@ -172,7 +172,7 @@ def test_a_full_disk_names_what_is_written_already(tmp_path, monkeypatch):
 
     def full(path, content, *, replace=True):
         if path.name == "c":
-            raise SaveFailed("“c” could not be saved.", kept="Nothing of it was written.", remedy="Free some space.")
+            raise SaveFailed("“c” could not be saved.", kept="No part of it was written.", remedy="Free some space.")
         real(path, content, replace=replace)
 
     monkeypatch.setattr(safe_writing, "write_whole", full)

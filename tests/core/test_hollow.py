@@ -268,7 +268,7 @@ def test_a_vent_on_a_cut_face_that_is_later_moved():
     assert "no longer on the surface" in outcome.hollows["h1"].vents[0].problem
     assert outcome.lost_share < 1e-6
     without = shop.evaluate(plan.without_cut("c1"), RESIN)
-    assert without.hollows["h1"].problem == "Its piece is no longer there."
+    assert without.hollows["h1"].problem == "Its piece no longer exists."
 
 
 # plans

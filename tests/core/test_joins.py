@@ -449,7 +449,7 @@ def test_carriers_by_the_seats():
 
     both = proposed(down, up)
     assert {join.kind for join in both} == {"loose key"}
-    assert both[0].why == "both pieces are of one shape, and stay so"
+    assert both[0].why == "both pieces have the same shape, and keep it"
     # the upper half lies on its cut face as it stands: the lower one carries
     lower_carries = proposed(down, down)
     assert {(join.kind, join.carrier) for join in lower_carries} == {("key", "first")}

@@ -107,10 +107,10 @@ def test_it_says_what_to_print_and_how_to_put_it_together(crate, sheet):
 def test_choices_stand_beside_each_other(crate, sheet):
     rows = {row[0]: row for block in blocks_of(crate) if isinstance(block, SheetTable) and "pieces" in block.head
             for row in block.rows}
-    assert list(rows) == ["This plan", "As it came, whole", "Cut higher"]
+    assert list(rows) == ["This plan", "As opened, uncut", "Cut higher"]
     assert [row[1] for row in rows.values()] == ["2", "1", "2"]
     assert rows["This plan"][4] == rows["Cut higher"][4] == "12.0 cm²"
-    assert rows["As it came, whole"][4] == "–"
+    assert rows["As opened, uncut"][4] == "–"
     assert rows["This plan"][8] == f"{crate.work.cost:,.2f}"
     assert "Cut higher" in words_of(sheet.pdf)
 
@@ -118,7 +118,7 @@ def test_choices_stand_beside_each_other(crate, sheet):
 def test_a_choice_that_cannot_be_carried_out_is_told_of(crate):
     block = CUT.model_copy(update={"offset": 5000.0})
     found = subject_of(solid_of(box(40, 30, 60)), recipe=(CUT,), others=[("Gone", {"unit": "m", "recipe": (block,)})])
-    assert [one.name for one in found.compared] == ["This plan", "As it came, whole", "Gone"]
+    assert [one.name for one in found.compared] == ["This plan", "As opened, uncut", "Gone"]
     whole = solid_of(box(40, 30, 60))
     found = subject_of(without_facets(whole, np.arange(12) == 0), others=[("Cut it", {"recipe": (CUT,)})])
     assert "not closed" in found.compared[-1].problem

@@ -124,7 +124,7 @@ def test_a_clash_is_said_and_keys_move_and_turn(block):
     assert bedding.laid[0].turn == pytest.approx(0.0)
     drag(block, middle(block, 0), middle(block, 1))
     assert bedding.clashes == ((0, 1),)
-    assert "2 pieces lie nearer than 4 mm" in words(page(block))
+    assert "2 pieces are closer than 4 mm" in words(page(block))
     drag(block, middle(block, 0), middle(block, 0) + QPointF(-400, 0))
     assert (0, 0) in bedding.clashes
     block.click(page(block).anew)
@@ -281,7 +281,7 @@ def test_fewer_beds_are_looked_for_until_it_is_stopped(block, monkeypatch):
         lambda: bedding.found_so_far is not None or bool(state.plan.lying), timeout=PATIENCE
     )
     if bedding.found_so_far is not None:
-        assert panel.fewer.text().startswith("Stop: ")
+        assert panel.fewer.text().startswith("Stop at ")
         block.click(panel.fewer)
     done(block)
     assert panel.fewer.text() == "Fewer beds …"
@@ -374,7 +374,7 @@ def test_materials_of_a_printer_and_of_pieces(block, monkeypatch):
         for column, given in enumerate(("Red", "1.5", "40", "0.4 %")):
             shown.table.item(1, column).setText(given)
         shown.table.item(1, 1).setText("heavy")
-        assert "no number" in words(shown)
+        assert "not a number" in words(shown)
         QTest.mouseClick(shown.colour, Qt.MouseButton.LeftButton)
         shown.table.item(0, 0).setText("Grey")
         shown.table.setCurrentCell(0, 0)
@@ -450,7 +450,7 @@ def test_choices_are_charted_and_taken_by_a_click(block):
     over = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(front.chart.mapToGlobal(at)),
                        Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier)
     QApplication.sendEvent(front.chart, over)
-    assert "As it came: " in front.said.text()
+    assert "As opened: " in front.said.text()
     QTest.mouseClick(front.chart, Qt.MouseButton.LeftButton, pos=at)
     done(block)
     assert state.plan == state.compared[0][2]

@@ -147,7 +147,7 @@ def test_a_click_in_the_map_cuts_there_and_keys_do_too(cut):
     QTest.mouseMove(cut_map, level.toPoint() + QPoint(20, 10))
     cut.qtbot.wait(30)
     QTest.mouseMove(cut_map, level.toPoint())
-    wait(cut, lambda: "Best along it: ≈ support" in cut.window.panels["Cut"].where._said.text())
+    wait(cut, lambda: "Best place in this direction: ≈ support" in cut.window.panels["Cut"].where._said.text())
     QTest.mouseClick(cut_map, LEFT, PLAIN, level.toPoint())
     cut.settle()
     normal = np.array(cut.state.plan.recipe[0].normal)
@@ -244,7 +244,7 @@ def test_all_seams_settle_in_one_step(cut):
     assert cut.state.plan == before
     assert len(cutting.settled.cuts) == 2
     assert cutting.settled.after[0] <= cutting.settled.before[0]
-    assert ("Seams are seen least already" in panel._settled.text()) == (not cutting.moves)
+    assert ("the seams cannot be hidden any better" in panel._settled.text()) == (not cutting.moves)
     if cutting.moves:
         taken_and_undone(cut, panel, before)
 
@@ -274,7 +274,7 @@ def test_a_line_becomes_a_sheet_and_its_points_stay_movable(cut):
     assert cut.state.cut.line[1] != made.line[1]
     assert cut.state.cut.line[0] == made.line[0]
     cut.click(cut.window.panels["Cut"].tabs["Pieces"])
-    assert "comes off" in cut.read(cut.window.panels["Cut"].costs)
+    assert "comes away" in cut.read(cut.window.panels["Cut"].costs)
     cut.undo()
     cut.settle()
     assert cut.state.cut == made
@@ -604,9 +604,9 @@ def test_an_open_model_is_not_looked_at_for_cuts(desk, tmp_path):
     desk.settle()
     where = desk.window.panels["Cut"].where
     assert desk.state.search.map is None
-    assert "Size can close it" in desk.window.panels["Cut"].ways.chart._why
+    assert "Close it in Size" in desk.window.panels["Cut"].ways.chart._why
     desk.window.panels["Cut"].turn_to("Where")
-    assert "Size can close it" in where._said.text()
+    assert "Close it in Size" in where._said.text()
     pressed(desk, "+ Straight")
     desk.settle()
     assert desk.state.plan.recipe == ()

@@ -66,7 +66,7 @@ def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     led.take("Keep this size")
     led.says("best by what matters here")
     led.take("Seat it this way")
-    led.says("The least support of all ways found")
+    led.says("this one needs the least support")
     led.take("Cut it this way")
     led.says("First job, 5 of 7: Join")
     assert len(desk.state.pieces) > 1
@@ -76,7 +76,7 @@ def test_from_a_file_to_written_beds_in_ten_clicks(led, tmp_path, monkeypatch):
     led.take("Continue")
     led.says("First job, 7 of 7: Hand off")
     led.take("Write the beds …")
-    led.says("That is a whole job")
+    led.says("That was a whole job")
     assert led.clicks + 2 <= 10
     assert json.loads((out / "job.json").read_text("utf-8"))["job"]["beds"] == len(list(out.glob("bed-*.3mf")))
     beds = [trimesh.load(path) for path in out.glob("bed-*.3mf")]
@@ -113,9 +113,9 @@ def test_a_unit_that_is_not_stated_is_asked_first(led, tmp_path):
     box(30, 30, 20).export(tmp_path / "Plain.stl")
     begin(led)
     led.desk.open(tmp_path / "Plain.stl")
-    led.says("Its file does not say its unit. In mm it is 30 × 30 × 20 mm")
+    led.says("The file does not state its unit. In mm the model is 30 × 30 × 20 mm")
     led.take("Keep this size")
-    led.says("so large it fits")
+    led.says("It fits the")
     assert not led.desk.state.sizing.asking_unit
 
 
@@ -146,7 +146,7 @@ def test_islands_of_resin_get_posts(led, tmp_path):
     desk.settle()
     desk.go(5)
     desk.window._actions["first_job"].trigger()
-    led.says("has islands, which nothing holds")
+    led.says("has islands that nothing holds")
     led.take("Add posts")
     led.says("6 of 7: Check")
     desk.qtbot.waitUntil(lambda: led.card.take.isVisible() and led.card.take.text() == "Continue", timeout=PATIENCE)
@@ -163,7 +163,7 @@ def test_what_fails_leaves_it_where_it_is(led, tmp_path):
     led.desk.undo()  # it was mended when it was opened
     led.desk.settle()
     led.desk.go(3)
-    led.says("Size can close it")
+    led.says("Close it in Size")
     assert led.card.take.text() == "Leave it uncut"
 
 
@@ -182,18 +182,18 @@ def test_bodies_that_do_not_touch_become_pieces_and_supports_are_left_out(led, t
     files(monkeypatch, opens=write_bodies(tmp_path / "Tin.3mf", bodies), folder=tmp_path)
     begin(led)
     led.take("Open …")
-    led.says("pieces of their own are “Base”, “Lid”. Left out, as it seems to be no part of the prop: “Supports”.")
+    led.says("Separate pieces: “Base”, “Lid”. Left out, because they do not seem to belong to the prop: “Supports”.")
     led.take("Use this proposal")
-    led.says("so large it fits")
+    led.says("It fits the")
     assert [piece.name for piece in led.desk.state.pieces] == ["Base", "Lid"]
     led.take("Keep this size")
     led.take("Seat all pieces")
-    led.says("there is nothing to gain by a cut")
+    led.says("so a cut would gain nothing")
     led.take("Leave it uncut")
     led.take("Continue")
     led.take("Continue")
     led.take("Write the beds …")
-    led.says("That is a whole job")
+    led.says("That was a whole job")
     bed = trimesh.load(tmp_path / "bed-1.3mf")
     volumes = sorted(round(mesh.volume) for mesh in bed.geometry.values())
     assert volumes == [40 * 40 * 6, 40 * 40 * 10]
@@ -208,14 +208,14 @@ def test_stray_specks_are_left_out_or_kept(led, tmp_path, monkeypatch):
     begin(led)
     led.take("Open …")
     led.take("Keep this size")
-    led.says("3 stray specks up to 1 mm across are in the file")
+    led.says("The file contains 3 stray specks, up to 1 mm across")
     QTest.mouseClick(led.card.otherwise, Qt.MouseButton.LeftButton)
-    led.says("so large it fits")
+    led.says("It fits the")
     assert desk.state.evaluated.outcome.report.specks == 3
     desk.open(path)
     led.take("Keep this size")
     led.take("Leave out")
-    led.says("40 × 40 × 10 mm: so large it fits")
+    led.says("40 × 40 × 10 mm: It fits the")
     assert desk.state.evaluated.outcome.report.specks == 0
 
 
@@ -226,14 +226,14 @@ def test_what_is_too_large_is_led_to_more_pieces_and_its_beds_are_not_written(le
     begin(led)
     led.take("Open …")
     led.take("Keep this size")
-    led.says("It fits the Middle filament bed in no seat as a whole.")
+    led.says("In one piece the model does not fit the Middle filament bed in any seat.")
     led.take("Keep the present seat")
     desk.go(6)
     led.says("“Beam” does not fit its printer")
     led.take("Cut it")
     led.says("4 of 7: Cut")
-    led.says("It takes 4 pieces at least to fit the printer, and 3 are looked for.")
-    led.take("Look for up to 6 pieces")
+    led.says("It takes at least 4 pieces to fit the printer, but the search allows only 3.")
+    led.take("Allow up to 6 pieces")
     assert desk.state.ways.wishes.must_fit
     led.take("Cut it this way")
     led.says("5 of 7: Join")

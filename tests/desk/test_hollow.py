@@ -134,7 +134,7 @@ def test_too_thin_to_hollow_is_said(desk, tmp_path):
     desk.click(desk.window.panels["Check"].tabs["Hollow"])
     desk.click(page(desk).make)
     made(desk)
-    assert "Nothing to hollow: it is thinner than two walls everywhere." in words(page(desk))
+    assert "There is nothing to hollow, because the piece is thinner than two walls everywhere." in words(page(desk))
     assert desk.state.pieces[0].solid.volume == pytest.approx(2700.0)
     typed(page(desk).spacing, "2") if page(desk).spacing.isEnabled() else tick(page(desk).lattice)
     typed(page(desk).spacing, "3")

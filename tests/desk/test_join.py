@@ -85,7 +85,7 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     assert np.linalg.norm(moved) == pytest.approx(6 / book.scale, abs=0.2)
     assert state.history.undo_text == "move a join"
     assert state.plan.join(other.id).why == ""
-    assert "As you made it" in words(panel)
+    assert "Added by you" in words(panel)
     # on the right page the contact is seen from behind: a drag to the right goes the other way
     placed = np.array(state.plan.join(other.id).at)
     drag(halves, 1, book._one.at, QPoint(6, 0))
@@ -242,13 +242,13 @@ def test_values_that_make_no_sense_change_nothing(halves):
     plan = state.plan
     state.joining.change("change a join", width=-3.0)
     assert state.plan == plan
-    assert "cannot be like that" in halves.window.notice.text
+    assert "cannot have these values" in halves.window.notice.text
     state.joining.try_change(width=-3.0)
     assert state.draft is None
     state.joining.propose()
     settled(halves)
     assert state.plan == plan
-    assert "has a join already" in halves.window.notice.text
+    assert "already has a join" in halves.window.notice.text
 
 
 def test_a_coupon_is_written_and_what_fitted_is_kept(halves, tmp_path, monkeypatch):
@@ -261,7 +261,7 @@ def test_a_coupon_is_written_and_what_fitted_is_kept(halves, tmp_path, monkeypat
     halves.qtbot.waitUntil(target.exists, timeout=PATIENCE)
     settled(halves)
     assert trimesh.load(target, force="mesh").is_watertight
-    assert "say which clearance fitted best" in halves.window.notice.text
+    assert "enter which clearance fitted best" in halves.window.notice.text
     assert "not tried yet" in words(panel)
     halves.type(panel.best, "0.2")
     panel.material.setText("PETG")

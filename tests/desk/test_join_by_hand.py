@@ -193,7 +193,7 @@ def test_where_seams_meet_a_cap_is_offered(halves):  # noqa: F811
     state.cutting.add((1.0, 0.0, 0.0), 0.0)
     halves.settle()
     fit = dry(halves)
-    assert "errors add up" in words(fit)
+    assert "Errors that add up" in words(fit)
     assert "mm off is likely" in words(fit)
     count = len(state.fitting.fitted.meetings)
     assert count >= 2

@@ -271,7 +271,7 @@ def test_edits_that_make_no_sense_are_told_and_dropped(desk, dialog):
     assert "margins leave nothing" in dialog._said.text()
     assert dialog.fields["margin"].value == default_printer().margin
     desk.type(dialog.layers, "thin")
-    assert "numbers with spaces" in dialog._said.text()
+    assert "numbers separated by spaces" in dialog._said.text()
 
 
 def test_the_chip_lists_the_printers_and_changes_are_undone(desk, tee):

@@ -42,8 +42,8 @@ def test_all_actions_are_listed_and_found_by_plain_words(desk, keys):
     assert "No action matches these words." in words(keys)
     assert not keys.do.isEnabled()
     assert found_by("", "anything")
-    assert found_by("turn left", "Left drag moves and middle drag turns")
-    assert not found_by("turn right", "Left drag moves and middle drag turns")
+    assert found_by("turn left", "Changes whether a left drag turns")
+    assert not found_by("turn right", "Changes whether a left drag turns")
 
 
 def test_f1_opens_it_and_enter_does_what_was_found(desk, monkeypatch):

@@ -65,7 +65,7 @@ def left_orb(name="one") -> tuple[LeftWork, Project]:
 # 1: nothing is replaced unasked
 
 
-@pytest.mark.parametrize("what", ["save", "together"])
+@pytest.mark.parametrize("item", ["save", "together"])
 def test_a_name_without_ending_replaces_nothing_unasked(desk, tee, tmp_path, monkeypatch, questions, what):
     desk.open(tee)
     desk.go(6)
@@ -160,7 +160,7 @@ def test_what_was_never_saved_and_all_undone_is_asked_about(desk, tmp_path, tee,
     desk.settle()
     desk.window.verbs.open_demo()
     assert len(questions) == 1
-    assert "taken back" in questions[0]
+    assert "undone steps" in questions[0]
 
 
 def test_a_model_as_it_was_opened_is_left_without_a_question(desk, light_demo, tee, questions):

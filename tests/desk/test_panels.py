@@ -112,7 +112,7 @@ def test_join_check_and_hand_off_say_what_there_is(parted):
     parted.state.cutting.remove("c1")
     parted.settle()
     parted.go(4)
-    assert "Nothing to join yet" in words(panels["Join"])
+    assert "There is nothing to join yet" in words(panels["Join"])
 
 
 def test_findings_name_what_is_wrong(printer):
@@ -284,7 +284,7 @@ def test_a_process_that_cannot_start_is_given_up(qtbot, qapp, monkeypatch):
     qtbot.waitUntil(lambda: len(started) == 3, timeout=PATIENCE)
     qtbot.wait(200)
     assert len(started) == 3
-    assert "ended by itself" in failed[0].what
+    assert "crashed" in failed[0].what
     jobs.close()
 
 

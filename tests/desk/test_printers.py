@@ -85,10 +85,10 @@ def server(machine, tmp_path):
 
 
 def test_a_printer_is_added_and_prints_a_bed(block, monkeypatch, server, clock):
-    assert "None yet" in words(section(block))
+    assert "No printers yet" in words(section(block))
     assert "needs a name" in fill_in(block, monkeypatch, url=server.url, token="secret")
-    assert "one of both" in fill_in(block, monkeypatch, name="Bench")
-    assert "cannot be used" in fill_in(block, monkeypatch, name="Bench", url="http://printer.example")
+    assert "not both" in fill_in(block, monkeypatch, name="Bench")
+    assert "cannot be added" in fill_in(block, monkeypatch, name="Bench", url="http://printer.example")
     assert fill_in(block, monkeypatch, name="Bench", url=server.url, token="secret") == ""
     wait(block, lambda: "1.00 kg of resin" in words(section(block)))
     block.click(section(block).sends["Bench", 0])

@@ -66,11 +66,11 @@ def test_kept_and_used_on_a_larger_model(parted, recipes, tmp_path):
     """The cut is twice as high and the key twice as wide, the rod is what it was; one undo takes all of it back."""
     dialog = recipes()
     kept(parted, dialog, "Waist with key")
-    assert "1 cut, 2 joins. Made for a model of 40 × 30 × 60 mm." in words(dialog)
+    assert "1 cut, 2 joins. It was made for a model of 40 × 30 × 60 mm." in words(dialog)
     dialog.close()
     opened(parted, tmp_path, "Large block", (80, 60, 120))
     dialog = recipes()
-    assert "It becomes 200.0 % as large." in words(dialog)
+    assert "It is scaled to 200.0 %." in words(dialog)
     parted.click(dialog.use)
     parted.qtbot.waitUntil(lambda: "The whole recipe fits." in words(dialog), timeout=PATIENCE)
     parted.settle()
@@ -93,7 +93,7 @@ def test_using_it_can_be_stopped(parted, recipes, tmp_path):
     assert dialog.use.text() == "Stop"
     parted.click(dialog.use)
     assert dialog.use.text() == "Use it"
-    assert "nothing was changed" in words(dialog)
+    assert "Nothing was changed" in words(dialog)
     parted.settle()
     assert parted.state.plan == before
 
@@ -107,14 +107,14 @@ def test_what_does_not_fit_is_listed(parted, recipes, tmp_path):
     dialog.scaling.setCurrentIndex(2)
     dialog.scaling.activated.emit(2)
     parted.click(dialog.use)
-    parted.qtbot.waitUntil(lambda: "of it do not fit" in words(dialog), timeout=PATIENCE)
+    parted.qtbot.waitUntil(lambda: "do not fit" in words(dialog), timeout=PATIENCE)
     assert "“Waist” passes beside the model." in dialog.misfits.text()
     assert "Key j1 is not made" in dialog.misfits.text()
 
 
 def test_renamed_given_taken_in_and_removed(parted, recipes, tmp_path, monkeypatch):
     dialog = recipes()
-    assert "No recipe is kept yet" in words(dialog)
+    assert "There is no recipe yet" in words(dialog)
     assert not dialog.use.isEnabled()
     kept(parted, dialog, "Waist")
     dialog.name.selectAll()
@@ -135,7 +135,7 @@ def test_renamed_given_taken_in_and_removed(parted, recipes, tmp_path, monkeypat
     parted.click(dialog.delete)
     assert dialog.list.count() == 1
     (parted.state.reusing.shelf.folder / "broken.json").write_text("no")
-    assert "Could not be read, and left as it is" in words(recipes())
+    assert "Could not be read and was left unchanged" in words(recipes())
 
 
 def test_without_a_model_only_the_list_is_there(desk, recipes):
@@ -205,7 +205,7 @@ def test_a_preset_that_makes_no_sense_is_told(parted):
     before = parted.state.seating.weights
     take(panel.presets, "Odd")
     assert parted.state.seating.weights == before
-    assert "makes no sense here" in parted.read(parted.window.notice)
+    assert "cannot be used here" in parted.read(parted.window.notice)
 
 
 def test_a_material_is_kept_for_other_printers(desk):

@@ -87,7 +87,7 @@ def test_a_stated_unit_is_obeyed_and_not_asked(desk, size):
     assert not state.sizing.asking_unit
     assert state.plan.unit == "m"
     assert state.sizing.size == pytest.approx([77, 68, 135], abs=1)
-    assert "The file says metres." in words(turn_to(desk, size, "Scale"))
+    assert "The file states its unit: metres." in words(turn_to(desk, size, "Scale"))
 
 
 def test_a_model_that_may_stand_on_y_is_offered_to_be_stood_up(desk, size, tmp_path):
@@ -132,7 +132,7 @@ def test_lengths_percent_axes_and_the_largest_that_fits(desk, size, tee):
     assert state.plan.scale == pytest.approx(2)
     assert state.sizing.size == pytest.approx([160, 40, 160], abs=0.1)
     desk.click(page.apart)
-    assert "stretches its own axis only" in words(page)
+    assert "stretches only its own axis" in words(page)
     desk.type(page.lengths["y"], "8cm")
     desk.settle()
     assert state.sizing.size == pytest.approx([160, 80, 160], abs=0.1)
@@ -235,7 +235,7 @@ def test_what_was_mended_is_told_shown_and_taken_back(desk, size):
 def test_rewrapping_and_thinning_from_the_panel(desk, size, tee):
     desk.open(tee)
     state, page = desk.state, turn_to(desk, size, "Surface")
-    assert "Nothing was needed" in words(page)
+    assert "Nothing needed mending" in words(page)
     desk.type(page.fineness, "1")
     desk.click(page.rewrap)
     desk.settle()
@@ -293,7 +293,7 @@ def test_a_head_is_put_in_settled_and_the_helmet_scaled_to_it(desk, size, tmp_pa
     assert "guest g1" in desk.bed.scene.things
     room = state.evaluated.outcome.guests["g1"]
     assert room.clearance < 0
-    assert "Pokes through" in words(page)
+    assert "It pokes through" in words(page)
     desk.click(page.settle)
     wait(desk)
     better = state.evaluated.outcome.guests["g1"]

@@ -65,7 +65,7 @@ def test_what_is_asked_of_pieces_that_are_being_made_anew_is_refused_in_words(ha
     state.seats.rename_piece("Mine")
     halves.window.state.placing.bound("piece")
     assert state.plan == plan
-    assert "being made anew" in halves.window.notice.text
+    assert "being recomputed" in halves.window.notice.text
     halves.settle()
     state.seats.turn((0, 0, 1), 10)
     assert state.plan != plan

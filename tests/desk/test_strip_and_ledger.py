@@ -138,7 +138,7 @@ def test_the_model_as_it_came_is_the_first_row_from_the_first_minute(desk, tee):
     desk.open(tee)
     state, table, model = desk.state, desk.window.ledger.table, desk.window.ledger.model
     assert [row.name for row in model.rows] == ["As opened", "On the bed now"]
-    assert model.rows[1].note == "same as “As it came”"
+    assert model.rows[1].note == "same as “As opened”"
     support = next(column for column in COLUMNS if column.title == "support")
     before = support.value(model.rows[0])
     state.cutting.add((0.0, 0.0, 1.0), 60.0)

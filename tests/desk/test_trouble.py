@@ -146,7 +146,7 @@ def test_a_fault_inside_is_reported_in_words(qtbot, jobs):
     (error,) = failed
     assert isinstance(error, DeftError)
     assert not isinstance(error, Cancelled)
-    assert "Something went wrong inside" in error.what
+    assert "An internal error occurred" in error.what
     assert "Undo" in error.remedy
 
 

@@ -99,5 +99,5 @@ class BentCut(BodyCut):
 
     def why_not(self) -> str:
         if self.closed:
-            return tr("does not go all the way through: a bridge is left around its loop")
+            return tr("does not cut all the way through: a bridge of material is left around its loop")
         return super().why_not()

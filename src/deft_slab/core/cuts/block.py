@@ -58,7 +58,7 @@ class BlockCut(Cut):
             if len(walls) > MOST_WALLS:
                 raise ValueError(tr("at most {most_walls} walls along an axis", most_walls=MOST_WALLS))
             if any(b - a <= 1e-9 for a, b in zip(walls, walls[1:], strict=False)):
-                raise ValueError(tr("the walls of a block cut must rise, with room between them"))
+                raise ValueError(tr("the walls of a block cut must be in rising order, with space between them"))
         if len(self.y) not in (1, len(self.x) + 1):
             raise ValueError(tr("the walls across the second axis must be one list, or a list for each slab"))
         if len(self.z) != 1 and len(self.z) != sum(len(self.y_of(slab)) + 1 for slab in range(len(self.x) + 1)):
@@ -68,7 +68,7 @@ class BlockCut(Cut):
         if self.cells > MOST_CELLS:
             raise ValueError(
                 tr(
-                    "at most {most_cells:,} cells in a block cut; these walls make {cells:,}",
+                    "a block cut has at most {most_cells:,} cells; these walls make {cells:,}",
                     most_cells=MOST_CELLS,
                     cells=self.cells,
                 )

@@ -142,7 +142,7 @@ class Cut(Document):
 
     def why_not(self) -> str:
         """What is said if it parts nothing: "passes beside the model"."""
-        return tr("parts nothing within its reach") if self.reach is not None else tr("passes beside the model")
+        return tr("cuts nothing within its reach") if self.reach is not None else tr("passes beside the model")
 
     def carried(self, move: Move) -> Cut:
         """The same cut on the moved model."""

@@ -64,4 +64,4 @@ class PatchCut(BodyCut):
         return {"strokes": tuple(move.region(stroke) for stroke in self.strokes)}
 
     def why_not(self) -> str:
-        return tr("takes nothing of these pieces, or all of one: it needs marks on a part of the surface")
+        return tr("takes nothing of these pieces, or a whole piece: mark only a part of the surface")

@@ -46,7 +46,7 @@ class PieceReach(Document):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """Not used: the cut applies to a piece as a whole, or not at all."""
-        raise CutFailed(tr("A piece is no place."))
+        raise CutFailed(tr("A piece is not a place."))
 
     def carried(self, move: Move) -> PieceReach:
         return self
@@ -59,7 +59,7 @@ class RestReach(Document):
 
     def body(self, solid: Solid, picked: Picked, grow: float) -> manifold3d.Manifold:
         """Not used: the cut applies to a piece as a whole, or not at all."""
-        raise CutFailed(tr("The rest is no place."))
+        raise CutFailed(tr("The rest is not a place."))
 
     def carried(self, move: Move) -> RestReach:
         return self

@@ -85,7 +85,7 @@ class Versions:
         """
         version = data.get("version", 1)
         if type(version) is not int or version < 1:
-            raise ValueError(tr("{version!r} is no version", version=version))
+            raise ValueError(tr("{version!r} is not a version", version=version))
         return version
 
     def brought_up(self, data: Data) -> Data:
@@ -128,5 +128,5 @@ def as_object(text: bytes) -> Data:
     """
     data = from_json(text, allow_inf_nan=False)
     if not isinstance(data, dict):
-        raise ValueError(tr("it is no object"))
+        raise ValueError(tr("it is not an object"))
     return data

@@ -45,4 +45,4 @@ def refuse_irregular(status: os.stat_result) -> None:
         It is not one.
     """
     if not stat.S_ISREG(status.st_mode):
-        raise OSError(errno.EINVAL, tr("it is no plain file"))
+        raise OSError(errno.EINVAL, tr("it is not a regular file"))

@@ -81,8 +81,8 @@ def used_on(
     if scaling == "as it is":
         return own, ()
     if recipe.made_for is None:
-        raise BadPlan(tr("This recipe does not say how large the model was that it was made for."),
-                      remedy=tr("Use it as it is, or keep it anew from the project that it is of."))
+        raise BadPlan(tr("This recipe does not say how large its own model was."),
+                      remedy=tr("Use it at its own size, or store it again from its own project."))
     move, joins, notes = way_over(recipe.made_for, box(), scaling), [], []
     for join in own.joins:
         try:

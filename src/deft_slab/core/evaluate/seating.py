@@ -131,7 +131,7 @@ class Seating:
         if settings is not None and settings.seat is not None:
             return settings.seat, tr("as you seated it")
         if part.down is not None:
-            return Tilt.from_rotation(down_to_rotation(np.array(part.down))), tr("lying, which makes it strong")
+            return Tilt.from_rotation(down_to_rotation(np.array(part.down))), tr("lying, for strength")
         if not whole.parted:
             return plan.tilt, tr("as the model stands")
         found = self._found_seat(whole, one, marks, printer, lift, job)

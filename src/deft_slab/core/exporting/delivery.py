@@ -150,13 +150,14 @@ def _planned(
     for ending in (*wished.pieces, *wished.beds):
         if ending not in WRITTEN:
             raise BadPlan(
-                tr("No “.{ending}” is written.", ending=ending), remedy=tr("Use {list}.", list=", ".join(WRITTEN))
+                tr("The format “.{ending}” cannot be "
+                   "written.", ending=ending), remedy=tr("Use {list}.", list=", ".join(WRITTEN))
             )
     beds = sorted({one.bed for one in laid})
     resin = {bed for bed in beds if bed_printer(pieces, laid, bed, printer).kind == "resin"}
     if wished.layers and not resin:
         raise BadPlan(
-            tr("A filament printer lays paths, and takes no pictures of layers."), remedy=tr("Leave them out.")
+            tr("A filament printer prints paths and cannot use pictures of layers."), remedy=tr("Leave them out.")
         )
     counted = each_once(pieces) if wished.equal_once else [(piece, 1) for piece in pieces]
     found: list[tuple[Path, str, int | None, int | None, int]] = []
@@ -176,7 +177,7 @@ def _planned(
     if twice is not None:
         raise BadPlan(
             tr("Two files would be called “{twice}”.", twice=twice),
-            remedy=tr("Put {number} into the pattern of the names."),
+            remedy=tr("Include {number} in the pattern of the names."),
         )
     return found
 
@@ -268,7 +269,7 @@ def _layers(
             areas = write_layers(stack, printer, tr("{title}, bed {bed}", title=title, bed=bed + 1), content, job)
         except OSError as error:
             raise SaveFailed(
-                tr("The layers could not be kept aside: {value}.", value=error.strerror or error),
+                tr("The layers could not be stored temporarily: {value}.", value=error.strerror or error),
                 kept=tr("Nothing was saved."),
                 remedy=tr("Free some space."),
             ) from error

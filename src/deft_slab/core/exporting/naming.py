@@ -15,10 +15,10 @@ PATTERN = "{number}-{name}{times}{unit}"
 FIELDS = {
     "number": tr("of the piece"),
     "name": tr("of the piece"),
-    "times": tr("“-print-3-times” where it is to be printed that often"),
-    "copies": tr("how often it is to be printed"),
-    "bed": tr("on which it lies"),
-    "unit": tr("“-mm” where the format has none"),
+    "times": tr("“-print-3-times” where it is printed that often"),
+    "copies": tr("how often it is printed"),
+    "bed": tr("the bed on which it lies"),
+    "unit": tr("“-mm” where the format has no unit"),
 }
 _LONGEST_NAME = 120
 _RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
@@ -48,16 +48,16 @@ def named(pattern: str, piece: Piece, copies: int, bed: int, ending: str) -> str
         made = "" if unknown is not None else pattern.format(**values)
     except (ValueError, KeyError, IndexError) as error:
         raise BadPlan(
-            tr("The pattern “{pattern}” of file names makes no sense ({error}).", pattern=pattern, error=error)
+            tr("The pattern “{pattern}” for file names cannot be used ({error}).", pattern=pattern, error=error)
         ) from error
     if unknown is not None:
         raise BadPlan(
-            tr("The pattern of file names has no “{{{unknown}}}”.", unknown=unknown),
-            remedy=tr("It has {list}.", list=", ".join(FIELDS)),
+            tr("Patterns for file names have no “{{{unknown}}}”.", unknown=unknown),
+            remedy=tr("They can have {list}.", list=", ".join(FIELDS)),
         )
     made = re.sub(r"[^\w.+-]+", "-", made).strip("-. ")[:_LONGEST_NAME]
     if not made:
-        raise BadPlan(tr("The pattern “{pattern}” leaves no file name.", pattern=pattern))
+        raise BadPlan(tr("The pattern “{pattern}” gives an empty file name.", pattern=pattern))
     return f"{made}-piece" if made.lower().split(".")[0] in _RESERVED else made
 
 

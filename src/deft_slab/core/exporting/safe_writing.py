@@ -50,7 +50,7 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
         target = Path(os.path.realpath(path))
         before = _status(target)
         if before is not None and not stat.S_ISREG(before.st_mode):
-            raise OSError(tr("it is no plain file"))
+            raise OSError(tr("it is not a regular file"))
         refuse_existing([path], replace=replace)
         sweep(target.parent)
         handle, aside = _opened_aside(target)
@@ -72,9 +72,9 @@ def write_whole(path: Path, content: bytes | IO[bytes], *, replace: bool = True)
         _on_the_disk(target.parent)
     except (OSError, ValueError) as error:
         kept = (
-            tr("The “{name}” from before is whole.", name=path.name)
+            tr("The earlier “{name}” is unchanged.", name=path.name)
             if os.path.lexists(path)
-            else tr("Nothing of it was written.")
+            else tr("No part of it was written.")
         )
         reason = (error.strerror if isinstance(error, OSError) else "") or error
         raise SaveFailed(
@@ -105,7 +105,8 @@ def write_each(files: Iterable[tuple[Path, bytes | IO[bytes]]], *, replace: bool
         except SaveFailed as error:
             if not written:
                 raise
-            before = tr_many("{listed} was written before it, and stays.", "{listed} were written before it, and stay.",
+            before = tr_many("{listed} was already written, and stays.", "{listed} were already written, and "
+                                                                           "stay.",
                              len(written), listed=_listed(written))
             raise type(error)(error.what, kept=f"{error.kept} {before}", remedy=error.remedy) from error
         written.append(path.name)
@@ -146,9 +147,9 @@ def keep_beside(path: Path, word: str) -> Path:
             write_whole(copy, content, replace=False)
     except OSError as error:
         raise SaveFailed(
-            tr("“{name}” cannot be copied before it is replaced: {value}.", name=path.name,
+            tr("“{name}” could not be backed up before being replaced: {value}.", name=path.name,
                value=error.strerror or error),
-            kept=tr("It is as it was, and nothing was written."), remedy=tr("Save under another name."),
+            kept=tr("It is unchanged, and nothing was written."), remedy=tr("Save under another name."),
         ) from error
     return copy
 
@@ -165,11 +166,12 @@ def refuse_existing(paths: Iterable[Path], *, replace: bool) -> None:
     if there:
         listed, parent = _listed([path.name for path in there]), there[0].parent
         raise WouldReplace(
-            tr_many("{listed} is in {parent} already.", "{listed} are in {parent} already.", len(there), listed=listed,
+            tr_many("{listed} already exists in {parent}.", "{listed} already exist in "
+                                                            "{parent}.", len(there), listed=listed,
                     parent=parent),
             kept=tr("Nothing was written."),
-            remedy=tr_many("Say that it may be replaced, or choose another place.",
-                           "Say that they may be replaced, or choose another place.", len(there)),
+            remedy=tr_many("Allow it to be replaced, or choose another folder.",
+                           "Allow them to be replaced, or choose another folder.", len(there)),
         )
 
 

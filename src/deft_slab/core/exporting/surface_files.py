@@ -34,8 +34,9 @@ def in_file(vertices: Floats, triangles: AnyInts, *, closed: bool) -> tuple[Floa
     corners, triangles = on_grid(vertices, triangles)
     if closed and not watertight(triangles, len(corners)):
         raise SaveFailed(
-            tr("This piece would not be closed in a file: parts of it are thinner than the file can tell."),
-            kept=tr("Nothing was written of it."), remedy=tr("Move the cut a little."),
+            tr("This piece would not be closed in a file, because parts of it are thinner than the precision of "
+               "the file."),
+            kept=tr("It was not written."), remedy=tr("Move the cut a little."),
         )
     return corners, triangles
 
@@ -84,10 +85,11 @@ def read_again(content: bytes, ending: str) -> list[tuple[Floats, Ints]]:
         found = _read_3mf(content) if ending == "3mf" else [_read_plain(content, ending)]
     except (lib3mf.ELib3MFException, ValueError, KeyError, IndexError, AttributeError) as error:
         raise SaveFailed(
-            tr("What was to be written cannot be read again ({error}).", error=error), kept=tr("It was not saved.")
+            tr("The contents of the file cannot be read back ({error}).", error=error), kept=tr("It was not saved.")
         ) from error
     if not all(len(faces) for _, faces in found):
-        raise SaveFailed(tr("What was to be written cannot be read again: it is empty."), kept=tr("It was not saved."))
+        raise SaveFailed(tr("The contents of the file cannot be read back: they are "
+                            "empty."), kept=tr("It was not saved."))
     return found
 
 
@@ -95,7 +97,7 @@ def _read_3mf(content: bytes) -> list[tuple[Floats, Ints]]:
     model, reader = strict_reader()
     reader.ReadFromBuffer(content)
     if reader.GetWarningCount():
-        raise ValueError(tr("it is no clean 3MF: ") + str(reader.GetWarning(0)))
+        raise ValueError(tr("it is not a clean 3MF: ") + str(reader.GetWarning(0)))
     return [(points, faces.astype(np.int64)) for _, points, faces in items_in(model)]
 
 

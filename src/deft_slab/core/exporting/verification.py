@@ -38,7 +38,7 @@ def verified(
     if len(read) != len(wanted):
         raise SaveFailed(
             tr(
-                "“{name}” reads as {count} surfaces, and not as {count2}.",
+                "“{name}” reads back as {count} surfaces instead of {count2}.",
                 name=name,
                 count=len(read),
                 count2=len(wanted),
@@ -53,18 +53,19 @@ def verified(
         )
         if far > _PLACE:
             raise SaveFailed(
-                tr("“{name}” reads {far} beside its place.", name=name, far=text.length(far, 3)),
+                tr("“{name}” reads back {far} away from its place.", name=name, far=text.length(far, 3)),
                 kept=tr("It was not saved."),
             )
         solid = Solid(corners, faces.astype(np.int32))
         found, rounding = solid.volume, _ROUNDING * float(solid.areas.sum())
         if volume is not None and abs(found - volume) > _VOLUME * abs(volume) + rounding:
             raise SaveFailed(
-                tr("“{name}” reads with {found:.1f} mm³, and not {volume:.1f}.", name=name, found=found, volume=volume),
+                tr("“{name}” reads back with {found:.1f} mm³ instead of "
+                   "{volume:.1f}.", name=name, found=found, volume=volume),
                 kept=tr("It was not saved."),
             )
         if volume is not None and not solid.closed:
-            raise SaveFailed(tr("“{name}” reads as an open surface.", name=name), kept=tr("It was not saved."))
+            raise SaveFailed(tr("“{name}” reads back as an open surface.", name=name), kept=tr("It was not saved."))
         total, triangles = total + found, triangles + len(faces)
         low, high = np.minimum(low, used.min(axis=0)), np.maximum(high, used.max(axis=0))
     x, y, z = (float(value) for value in high - low)

@@ -93,7 +93,7 @@ def exposure(
 
     seen = np.zeros(len(points))
     for first in range(0, len(pairs), _AT_ONCE):
-        job.step(first / len(pairs), tr("Looking at the surface from all sides"))
+        job.step(first / len(pairs), tr("Finding what is visible from all sides"))
         some = np.arange(first, min(first + _AT_ONCE, len(pairs)))
         # the parts are added in their order, so that the sum does not depend on who is done first
         for part in spread(look, np.array_split(some, 4)):

@@ -132,15 +132,15 @@ def _plane_of(points: Floats, least: float) -> tuple[Floats, float]:
     _, spread, axes = np.linalg.svd(points - middle, full_matrices=False)
     if len(points) < 3 or spread[1] < _STRAIGHT * spread[0]:
         raise BadPlan(
-            tr("That edge is straight: many planes go along it."), remedy=tr("Point at one that goes around.")
+            tr("That edge is straight, so many planes contain it."), remedy=tr("Point at an edge that goes around.")
         )
     across = float(np.linalg.norm(np.ptp(points, axis=0)))
     if across < least:
-        raise BadPlan(tr("That edge is too short to tell a plane."), remedy=tr("Point at one that goes around."))
+        raise BadPlan(tr("That edge is too short to define a plane."), remedy=tr("Point at an edge that goes around."))
     off = np.abs((points - middle) @ axes[2])
     if off.max() > _FLAT * across:
         raise BadPlan(
-            tr("That edge is bent: it is {most} off any plane.", most=text.length(off.max(), 1)),
+            tr("That edge is not flat: it is {most} off any plane.", most=text.length(off.max(), 1)),
             remedy=tr("A bent cut can follow its line."),
         )
     return axes[2], float(axes[2] @ middle)

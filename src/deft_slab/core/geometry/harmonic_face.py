@@ -389,7 +389,7 @@ def _drawn(field: Floats32, low: Floats, step: float, name: str) -> manifold3d.M
     closed = np.pad(np.where(np.abs(field) < _OFF, np.float32(_OFF), field), 1, constant_values=-1.0)
     if closed.max() <= 0:
         raise CutFailed(
-            tr("“{name}” takes nothing.", name=name), remedy=tr("Mark more of the surface, or make its face fuller.")
+            tr("“{name}” takes nothing.", name=name), remedy=tr("Mark more of the surface, or make its face deeper.")
         )
     vertices, triangles, _, _ = marching_cubes(closed, 0.0, gradient_direction="ascent")
     # not simplified: what is may fold into itself a little, and then volume is lost

@@ -39,7 +39,8 @@ def lifted_off(
     length = float(np.linalg.norm(facing))
     if length < 1e-9:
         raise CutFailed(
-            tr("The region of “{name}” faces no way on the whole.", name=name), remedy=tr("Say which way it is lifted.")
+            tr("The region of “{name}” has no main direction.", name=name), remedy=tr("Say in which direction "
+                                                                                          "it is lifted.")
         )
     frame = frame_of(facing / length)
     corners = solid.vertices[solid.triangles[facets]] @ frame.T
@@ -102,7 +103,7 @@ def _counter_clockwise(triangles: Floats) -> Floats:
 def _largest(shape: shapely.Geometry) -> shapely.Polygon:
     parts = [part for part in getattr(shape, "geoms", [shape]) if part.geom_type == "Polygon"]
     if not parts:
-        raise CutFailed(tr("The region has no outline as it is seen."), remedy=tr("Pick a larger one."))
+        raise CutFailed(tr("The region has no outline in this view."), remedy=tr("Pick a larger one."))
     return max(parts, key=lambda part: part.area)
 
 

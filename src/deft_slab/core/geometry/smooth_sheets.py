@@ -76,7 +76,7 @@ def sheet_body(
     crosses = (tr("The line of “{name}” crosses itself.", name=name), tr("Move its points so that it does not."))
     folds = (
         tr("“{name}” folds over itself.", name=name),
-        tr("Splay it less, make its kerf smaller, or move its points apart."),
+        tr("Reduce its splay or its kerf, or move its points apart."),
     )
     _left_of(curve, far, middle_2d, crosses)
     rings = [
@@ -96,7 +96,7 @@ def _across(points: Floats, name: str) -> Floats:
     found = points[distinct(points)]
     if len(found) < 2:
         raise CutFailed(
-            tr("The line of “{name}” has no length as it is seen.", name=name), remedy=tr("Draw it from another side.")
+            tr("The line of “{name}” has no length in this view.", name=name), remedy=tr("Draw it from another side.")
         )
     return found
 

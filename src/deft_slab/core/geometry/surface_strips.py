@@ -141,7 +141,7 @@ def _body(turned: Solid, band: Band, step: float) -> manifold3d.Manifold:
     grid = _Grid.around(np.concatenate(lines), reach + 2 * step, step)
     field = _field(surface, grid, lines, band, reach)
     if not (field < 0).any():
-        raise JoinFailed(tr("Nothing of this strip is left: there is no surface that it could lie on."))
+        raise JoinFailed(tr("Nothing of this strip is left, because there is no surface for it to lie on."))
     vertices, triangles, _, _ = marching_cubes(field, 0.0, gradient_direction="descent")
     vertices = grid.low + grid.step * vertices.astype(np.float64)
     body = _closed(surface.settled(vertices, band, step), triangles)
@@ -353,6 +353,7 @@ def _closed(vertices: Floats, triangles: AnyInts) -> manifold3d.Manifold:
         The surface is not closed.
     """
     try:
-        return closed_body(vertices, np.array(triangles), tr("This strip could not be made: it does not close."))
+        return closed_body(vertices, np.array(triangles), tr("This strip could not be made, because its surface "
+                                                             "does not close."))
     except CutFailed as error:
         raise JoinFailed(error.what, remedy=tr("Make it thicker or narrower.")) from error

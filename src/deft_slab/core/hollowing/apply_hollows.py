@@ -101,7 +101,7 @@ def hollow_all(parts: list[Part], hollows: Sequence[Hollow], kept: Cache, job: J
         number = nearest_alike(hollow, parts)
         if number is None or number in taken:
             again = tr("This piece is hollow already.") if number in taken else ""
-            reports[hollow.id] = HollowReport(None, again or tr("Its piece is no longer there."))
+            reports[hollow.id] = HollowReport(None, again or tr("Its piece no longer exists."))
             continue
         part, step = parts[number], job.part(done / len(wished), (done + 1) / len(wished))
         try:
@@ -151,7 +151,7 @@ def _emptied(solid: Solid, hollow: Hollow, job: Job) -> Emptied:
         cut = [body.trim_by_plane(tuple(up), level) for body in bodies]
         bodies = [part for body in cut for part in body.decompose() if part.volume() >= hollow.least]
     if not bodies:
-        raise HollowFailed(tr("Nothing to hollow: it is thinner than two walls everywhere."))
+        raise HollowFailed(tr("There is nothing to hollow, because the piece is thinner than two walls everywhere."))
     job.step(0.85, tr("Hollowing"))
     wall = least_wall(solid, bodies)
     volumes = tuple(float(body.volume()) for body in bodies)
@@ -228,12 +228,12 @@ def reach(empty: Emptied, vent: Vent) -> VentReport:
         return VentReport(vent.id, False, tr("It is no longer on the surface."))
     length, facet = through(solid, (place + off * along)[None], along[None])
     if not math.isfinite(length[0]):
-        return VentReport(vent.id, False, tr("It goes through nothing."))
+        return VentReport(vent.id, False, tr("It does not go through the wall."))
     if not is_void(solid)[facet[0]]:
         return VentReport(
             vent.id,
             False,
-            tr("It misses the void: it comes out again after {length}.", length=text.length(length[0], 1)),
+            tr("It misses the void, and comes out again after {length}.", length=text.length(length[0], 1)),
         )
     return VentReport(
         vent.id, True, length=float(length[0]) + off, void=void_at(empty, place + (length[0] + off) * along)

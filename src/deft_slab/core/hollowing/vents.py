@@ -140,7 +140,7 @@ def propose_vents(
         add(number, corners[int(np.argmax(corners[:, 2]))], upper=True)
     given_up: list[Floats] = []
     while any(counts[number] < most for number in range(len(empty.voids))):
-        job.step(min(0.95, len(vents) / (most * len(empty.voids))), tr("Looking for cups that are left"))
+        job.step(min(0.95, len(vents) / (most * len(empty.voids))), tr("Searching for remaining cups"))
         cups = [cup for cup in cups_in(empty, hollow, vents, seat, job) if cup.area > printer.most_cup]
         cups = [cup for cup in cups if all(np.linalg.norm(np.array(cup.begins) - one) > 1.0 for one in given_up)]
         if not cups:

@@ -139,7 +139,7 @@ def depths(
         The job is no longer wanted.
     """
     nx, ny, nz = (int(count) for count in shape)
-    job.step(0.0, tr("Finding what is inside"))
+    job.step(0.0, tr("Finding the inside"))
     # a hair off the nodes, so that the edges of a boxy solid do not lie on them
     x0, y0 = low[0] - 0.5 * step + 1e-5 * step, low[1] - 0.5 * step + 1.7e-5 * step
     placed = column_kernels.to_grid(np.ascontiguousarray(solid.vertices), x0, y0, step)

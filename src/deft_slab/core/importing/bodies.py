@@ -34,10 +34,11 @@ def in_bodies(surface: Surface, name: str) -> tuple[Solid, tuple[Body, ...], tup
     said: tuple[str, ...] = ()
     if rods is not None and rods.fused:
         said = (tr_many(
-            "One slender rod ends on one plane and runs into the model. Is it a support that came with the file? "
-            "Take a file without, if there is one: it is cut, seated and supported as a part of the prop.",
-            "{n} slender rods end on one plane and run into the model. Are they supports that came with the file? "
-            "Take a file without, if there is one: they are cut, seated and supported as parts of the prop.",
+            "One slender rod ends on one plane and runs into the model. It may be a support that came with the "
+            "file. If there is a file without it, use that one; otherwise the rod is treated as a part of the prop.",
+            "{n} slender rods end on one plane and run into the model. They may be supports that came with the "
+            "file. If there is a file without them, use that one; otherwise the rods are treated as parts of the "
+            "prop.",
             rods.fused,
         ),)
     supports = rods.shells if rods is not None else np.zeros(len(shells.triangles), np.bool_)

@@ -152,8 +152,8 @@ def _answered(handle: int, status: int, path: Path, title: str, seconds: float) 
         if ended in (signal.SIGXCPU, signal.SIGKILL):
             raise UnreadableFile(
                 tr(
-                    "“{file}” could not be read within {seconds:.0f} seconds of work: it is damaged, or "
-                    "made to do harm.",
+                    "“{file}” could not be read within {seconds:.0f} seconds of computing. It is damaged, or made "
+                    "to do harm.",
                     file=shown(path),
                     seconds=seconds,
                 ),
@@ -168,7 +168,9 @@ def _answered(handle: int, status: int, path: Path, title: str, seconds: float) 
     size = os.fstat(handle).st_size
     if os.WEXITSTATUS(status) != 0 or size == 0:
         raise UnreadableFile(
-            tr("“{file}” takes too much memory to read.", file=shown(path)), kept=KEPT, remedy=tr("Thin it elsewhere.")
+            tr("“{file}” takes too much memory to read.", file=shown(path)), kept=KEPT, remedy=tr("Reduce its "
+                                                                                                  "triangles in "
+                                                                                                  "another program.")
         )
     with mmap.mmap(handle, size, prot=mmap.PROT_READ) as content:
         kind, result = pickle.loads(content)
@@ -176,7 +178,9 @@ def _answered(handle: int, status: int, path: Path, title: str, seconds: float) 
         raise result
     if kind == "memory":
         raise UnreadableFile(
-            tr("“{file}” takes too much memory to read.", file=shown(path)), kept=KEPT, remedy=tr("Thin it elsewhere.")
+            tr("“{file}” takes too much memory to read.", file=shown(path)), kept=KEPT, remedy=tr("Reduce its "
+                                                                                                  "triangles in "
+                                                                                                  "another program.")
         )
     if kind == "damaged":
         raise UnreadableFile(

@@ -60,7 +60,7 @@ def _arrays(mesh: Any) -> tuple[Floats, Ints32]:
     faces = np.asarray(mesh.faces, np.int64).reshape(-1, 3)
     vertices = np.asarray(mesh.vertices, float).reshape(-1, 3)
     if len(faces) and (faces.min() < 0 or faces.max() >= len(vertices)):
-        raise UnreadableFile(tr("The file is damaged: it has facets with corners that are not there."), kept=KEPT)
+        raise UnreadableFile(tr("The file is damaged: it has facets with missing corners."), kept=KEPT)
     return vertices, faces.astype(np.int32)
 
 
@@ -100,7 +100,8 @@ def read_stl(path: Path) -> Surface:
         )
     if said < room:
         note = tr(
-            "The file says that it holds {said:,} triangles and has {room:,}; all were read.", said=said, room=room
+            "The file says that it contains {said:,} triangles, but it has {room:,}. All of them were "
+            "read.", said=said, room=room
         )
         return replace(surface, notes=(note,))
     return surface
@@ -268,7 +269,7 @@ def _without_polygons(content: bytes) -> bytes:
         given = [int(corner.split(b"/")[0]) for corner in found[1].split()]
         if len(given) > _MOST_CORNERS:
             raise UnreadableFile(
-                tr("The OBJ file has a face of {count:,} corners, and {most_corners:,} are the most that are read.",
+                tr("The OBJ file has a face with {count:,} corners. At most {most_corners:,} can be read.",
                    count=len(given), most_corners=_MOST_CORNERS),
                 kept=KEPT, remedy=tr("Export it as triangles."),
             )
@@ -276,7 +277,7 @@ def _without_polygons(content: bytes) -> bytes:
         corners = np.array([before + number if number < 0 else number - 1 for number in given])
         if corners.min() < 0 or corners.max() >= len(points):
             raise UnreadableFile(
-                tr("The OBJ file is damaged: it has faces with corners that are not there."), kept=KEPT
+                tr("The OBJ file is damaged: it has faces with missing corners."), kept=KEPT
             )
         return b"\n".join(
             b"f %d %d %d" % tuple(corners[triangle] + 1) for triangle in _polygon_triangles(points[corners])

@@ -170,12 +170,12 @@ def _as_saved(contents: Contents, project: Project) -> Opened:
     if ref.bodies and count != len(contents.surface.triangles):
         raise UnreadableFile(
             tr(
-                "The project names bodies of {count:,} triangles, and its model has {count2:,}: it is damaged.",
+                "The project is damaged: it names bodies of {count:,} triangles, but its model has {count2:,}.",
                 count=count,
                 count2=len(contents.surface.triangles),
             ),
             kept=KEPT,
-            remedy=tr("Open the model in it in another 3MF reader."),
+            remedy=tr("Open the model with another 3MF reader."),
         )
     refs = {guest.model.sha256: guest.model for guest in project.all_guests if guest.model}
     guests = {sha: exact(surface, refs[sha]) for sha, surface in contents.guests.items() if sha in refs}
@@ -204,22 +204,22 @@ def _checked(path: Path, surface: Surface) -> Surface:
     """
     if not len(surface.triangles):
         raise UnreadableFile(
-            tr("“{file}” holds no triangles.", file=shown(path)), kept=KEPT, remedy=tr("Export the model as a mesh.")
+            tr("“{file}” contains no triangles.", file=shown(path)), kept=KEPT, remedy=tr("Export the model as a mesh.")
         )
     bad = int(np.count_nonzero(~np.isfinite(surface.vertices).all(axis=1)))
     if bad:
         raise UnreadableFile(
-            tr("“{file}” is damaged: {bad:,} of its corners have coordinates that are no numbers.", file=shown(path),
+            tr("“{file}” is damaged: the coordinates of {bad:,} corners are not numbers.", file=shown(path),
                bad=bad),
             kept=KEPT, remedy=tr("Export it again."),
         )
     if np.abs(surface.vertices).max() > 1e9:
         raise UnreadableFile(
-            tr("“{file}” has coordinates beyond a billion; it is damaged.", file=shown(path)), kept=KEPT
+            tr("“{file}” is damaged: it has coordinates beyond a billion.", file=shown(path)), kept=KEPT
         )
     tidied = tidy(surface)
     if not len(tidied.triangles):
-        raise UnreadableFile(tr("“{file}” holds only triangles without area.", file=shown(path)), kept=KEPT)
+        raise UnreadableFile(tr("“{file}” contains only triangles without area.", file=shown(path)), kept=KEPT)
     return tidied
 
 
@@ -232,5 +232,5 @@ def _what_it_is(path: Path, head: bytes) -> str:
             return tr("“{file}” is not a model: it is {what}.", file=shown(path), what=what)
     if head.lstrip()[:1] == b"<":
         return tr("“{file}” is not a model: it is a web page or XML text.", file=shown(path))
-    kind = tr("plain text") if b"\0" not in head else tr("of no kind that is known here")
+    kind = tr("plain text") if b"\0" not in head else tr("of an unknown kind")
     return tr("“{file}” is not a model: it is {kind}.", file=shown(path), kind=kind)

@@ -35,7 +35,7 @@ def read_step(path: Path, fineness: float) -> Surface:
         status = cascadio.step_to_glb(str(path.resolve()), str(out), fineness, _TURN, use_parallel=False)
         if status != 0 or not out.exists():
             raise UnreadableFile(
-                tr("“{file}” is a STEP file that holds no faces, or a damaged one.", file=shown(path)), kept=KEPT,
+                tr("“{file}” is a STEP file without surfaces, or a damaged one.", file=shown(path)), kept=KEPT,
                 remedy=tr("Export it again, as a solid."),
             )
         surface = read_gltf(out)

@@ -42,9 +42,9 @@ def refuse_too_many(triangles: int) -> None:
     """
     if triangles > MOST_TRIANGLES:
         raise UnreadableFile(
-            tr("The file comes to {triangles:,} triangles, and {most_triangles:,} are the most that are read.",
+            tr("The file has {triangles:,} triangles. At most {most_triangles:,} can be read.",
                triangles=triangles, most_triangles=MOST_TRIANGLES),
-            kept=KEPT, remedy=tr("Thin it elsewhere, or take fewer copies of its parts."),
+            kept=KEPT, remedy=tr("Reduce its triangles in another program, or use fewer copies of its parts."),
         )
 
 
@@ -165,7 +165,7 @@ def _near_origin(surface: Surface) -> Surface:
     shift = -(low + high) / 2
     x, y, z = (written(f"{value:.6g}") for value in -shift)
     note = tr(
-        "It lay far from the origin of its file and was moved there, by what its middle was: {x}, {y}, {z}.",
+        "The model was far from the origin of its file, and was moved there. Its middle was at {x}, {y}, {z}.",
         x=x,
         y=y,
         z=z,

@@ -94,7 +94,7 @@ def check_package(path: Path) -> None:
         if nesting.weight() > _MOST_OBJECTS:
             raise UnreadableFile(
                 tr(
-                    "“{file}” puts objects into one another more than {most_objects:,} times.",
+                    "“{file}” nests objects more than {most_objects:,} times.",
                     file=shown(path),
                     most_objects=_MOST_OBJECTS,
                 ),
@@ -112,14 +112,14 @@ def _check_sizes(path: Path, entries: list[zipfile.ZipInfo]) -> None:
     plan = sum(entry.file_size for entry in entries if entry.filename == PLAN_PATH.lstrip("/"))
     if plan > MOST_PROJECT_BYTES:
         raise UnreadableFile(
-            tr("The plan in “{file}” is {plan:.0f} MB, and {most_project_bytes} MB is the most that is read.",
+            tr("The plan in “{file}” has {plan:.0f} MB. At most {most_project_bytes} MB can be read.",
                file=shown(path), plan=plan / 2 ** 20, most_project_bytes=MOST_PROJECT_BYTES >> 20), kept=KEPT,
         )
     total = sum(entry.file_size for entry in entries)
     dense = any(entry.file_size > max(_HARMLESS_BYTES, _MOST_RATIO * max(entry.compress_size, 1)) for entry in entries)
     if total > MOST_FILE_BYTES or dense:
         raise UnreadableFile(
-            tr("“{file}” unpacks from {size:.1f} MB to {total:,.0f} MB; that is no model.", file=shown(path),
+            tr("“{file}” unpacks from {size:.1f} MB to {total:,.0f} MB, so it cannot be a model.", file=shown(path),
                size=path.stat().st_size / 2 ** 20, total=total / 2 ** 20), kept=KEPT,
         )
 
@@ -181,7 +181,7 @@ def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> 
         if first and not chunk.lstrip(b"\xef\xbb\xbf \t\r\n").startswith(b"<"):
             if chunk[:2] in (b"\xff\xfe", b"\xfe\xff"):
                 raise UnreadableFile(
-                    tr("“{file}” holds text in UTF-16, which is not read.", file=shown(path)), kept=KEPT
+                    tr("“{file}” contains text in UTF-16, which cannot be read.", file=shown(path)), kept=KEPT
                 )
             return
         first = False
@@ -191,7 +191,7 @@ def _look_through(path: Path, name: str, part: IO[bytes], nesting: _Nesting) -> 
         for found in _TAG.finditer(text, 0, end):
             if found[1] is None:
                 raise UnreadableFile(
-                    tr("“{file}” declares XML entities, which no 3MF may; it was not read.", file=shown(path)),
+                    tr("“{file}” declares XML entities, which a 3MF must not do. It was not read.", file=shown(path)),
                     kept=KEPT,
                 )
             given = {key.rsplit(b":", 1)[-1].lower(): a or b for key, a, b in _ATTRIBUTE.findall(found[2])}
@@ -247,7 +247,7 @@ def _sources_in(path: Path, model: Any) -> tuple[Surface, dict[str, Surface]]:
         elif number.startswith(GUEST_PART_NUMBER):
             guests[number.removeprefix(GUEST_PART_NUMBER)] = Surface(*mesh_arrays(mesh))
     if source is None:
-        raise UnreadableFile(tr("The project “{file}” holds a plan and no model.", file=shown(path)), kept=KEPT)
+        raise UnreadableFile(tr("The project “{file}” contains a plan but no model.", file=shown(path)), kept=KEPT)
     return source, guests
 
 

@@ -97,7 +97,7 @@ def checked(
     empty = Inspection(piece.number - 1, piece.name, levels.thickness, levels.base, levels.height, nothing, nothing,
                     np.empty((0, 4)))
     if not piece.figures.closed:
-        return replace(empty, problem=tr("Its surface is not closed, so its layers are not known. Close it in Size."))
+        return replace(empty, problem=tr("Its surface is not closed, so its layers are unknown. Close it in Size."))
     slicer = Slicer.of(piece.solid, seated.sits.vertices)
     regions = regions_of(slicer, levels, _ROWS[printer.kind], reach, job.part(0.0, 0.7))
     islands = _islands(seated, regions.solid, held, tips, printer.least_island)

@@ -85,7 +85,7 @@ def _about_volume(outcome: Outcome) -> list[Line]:
     open_pieces = [piece.name for piece in pieces if not piece.figures.closed]
     if open_pieces:
         return [Line("closed", "failed", tr("Not closed"), ", ".join(open_pieces),
-                     tr("Nothing can be printed of it reliably. The Size step closes it."), weight=1e9)]
+                     tr("It cannot be printed reliably. The Size step can close it."), weight=1e9)]
     found = [Line("closed", "good", tr("Closed"), tr("every piece encloses a volume"))]
     off = outcome.lost_share
     if off is not None and outcome.volume_before_mm3 is not None:
@@ -99,7 +99,7 @@ def _about_volume(outcome: Outcome) -> list[Line]:
             joins = outcome.joins_mm3
             parts += [tr("{volume} of joins", volume=("−" if joins > 0 else "") + text.volume(abs(joins)))]
         detail = tr(
-            "{list} of {volume}; off by {off:.0e}",
+            "{list} of {volume}; difference {off:.0e}",
             list=" + ".join(parts),
             volume=text.volume(outcome.volume_before_mm3),
             off=off,
@@ -129,7 +129,7 @@ def _about_joins(outcome: Outcome) -> list[Line]:
     bare = totals.contacts - len(with_join - {None})
     found.append(Line("contacts joined", "look" if bare else "good", tr("Contacts without a join")
                       if bare else tr("Every contact has a join"),
-                      tr("{contacts} of {contacts2}; “glue only” counts", contacts=totals.contacts - bare,
+                      tr("{contacts} of {contacts2}, including “glue only”", contacts=totals.contacts - bare,
                          contacts2=totals.contacts)))
     return found
 
@@ -141,7 +141,7 @@ def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
     found = [
         Line("fits", "good" if fits else "failed", tr("{piece} fits the printer", piece=piece.name) if fits
              else tr("{piece} does not fit the printer", piece=piece.name),
-             turn if fits else piece.fit.sentence(), "" if fits else tr("Turn it, cut it, or take a larger printer."),
+             turn if fits else piece.fit.sentence(), "" if fits else tr("Turn it, cut it, or use a larger printer."),
              number, weight=1e8)
     ]
     if piece.lift > 0:
@@ -152,7 +152,8 @@ def _about_seat(number: int, piece: Piece, printer: Printer) -> list[Line]:
              else tr("{piece} does not sit flat", piece=piece.name),
              tr("{area} on the bed, tips at {angle}", area=text.area(f.base_area_mm2),
                 angle=text.degrees(f.tipping_deg)),
-             "" if flat else tr("It may come loose. Another seat, or a cut for a face to lie on, helps."), number,
+             "" if flat else tr("It may come loose. Another seat helps, or a cut that gives it a face to lie "
+                                "on."), number,
              helps=() if flat else ("seat",))
     )
     return found
@@ -162,15 +163,15 @@ def _about_support(outcome: Outcome) -> Line:
     totals = outcome.totals
     share = totals.support_inside_mm3 / totals.support_volume_mm3 if totals.support_volume_mm3 > 0 else 0.0
     hidden = tr(
-        "{volume} ({share:.0f} %) stands where hardly a ray gets out",
+        "{volume} ({share:.0f} %) stands in places that are almost closed",
         volume=text.volume(totals.support_inside_mm3),
         share=100 * share,
     )
     if share < _HARD_TO_REACH:
-        return Line("support reached", "good", tr("Support that can be taken out"), hidden)
+        return Line("support reached", "good", tr("Support can be removed"), hidden)
     return Line(
-        "support reached", "look", tr("Support hard to take out"), hidden,
-        tr("No tool may reach it. Another cut or seat opens it up."),
+        "support reached", "look", tr("Support hard to remove"), hidden,
+        tr("No tool may reach it. Another cut or seat makes it accessible."),
     )
 
 
@@ -186,7 +187,7 @@ def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line
         The name of the piece; empty if it is the only one.
     """
     if checked.problem:
-        what = _named(tr("Layers are not known"), name)
+        what = _named(tr("Layers unknown"), name)
         return [Line("layers", "failed", what, checked.problem, number=checked.number)]
     found = [*_about_islands(checked, name), *_about_pockets(checked, name, printer)]
     if printer.kind == "resin":
@@ -208,7 +209,7 @@ def _about_layers(checked: Inspection, name: str, printer: Printer) -> list[Line
     found += _several(checked, name, thin, tr("{count} more thin walls"))
     if not thin:
         found.append(Line("thin wall", "good", _named(tr("No thin walls"), name),
-                          tr("none of {wall} or less", wall=text.near(printer.thinnest_wall, 2)),
+                          tr("none as thin as {wall}", wall=text.near(printer.thinnest_wall, 2)),
                           number=checked.number))
     filed = [(_groove(one, printer), one.length) for one in checked.grooves]
     found += _several(checked, name, filed, tr("{count} more grooves"))
@@ -257,11 +258,11 @@ def _about_islands(checked: Inspection, name: str) -> list[Line]:
 
 def _island(one: Island) -> Line:
     hangs = tr_many("hangs for {n} layer", "hangs for {n} layers", one.hangs)
-    until = hangs if one.meets else tr("the rest hangs by it") if one.layer == 0 else tr("never meets the rest")
+    until = hangs if one.meets else tr("the rest hangs from it") if one.layer == 0 else tr("never meets the rest")
     grows = tr(", grows to {area}", area=text.area(one.grows)) if one.grows > 1.5 * one.area + 0.05 else ""
     means = tr(
-        "It begins in the air: it falls off or is dragged along. A hold spot or another seat helps; what is trivial "
-        "may be left."
+        "It begins in the air, so it falls off or is dragged along. A hold spot or another seat helps. Leave it on "
+        "purpose if it is trivial."
     )
     return Line("island", "left" if one.left else "failed", tr("Island"),
                 tr("at {z}, {area}{grows}, {until}", z=text.length(one.z, 2), area=text.small_area(one.area),
@@ -272,7 +273,7 @@ def _island(one: Island) -> Line:
 _BECOMES = {
     "opens": tr("opens at {height}", height="{}"), "open at its top": tr("open at its top"),
     "trapped": tr("closed for good"),
-    "sealed by the plate": tr("sealed by the plate, gone when it is lifted"),
+    "sealed by the plate": tr("sealed by the plate, open when it is lifted"),
 }
 
 
@@ -290,10 +291,10 @@ def _about_pockets(checked: Inspection, name: str, printer: Printer) -> list[Lin
         said = (
             tr("{little} small or flat ones, the largest {area}", little=little, area=text.area(largest))
             if little
-            else tr("no air is closed in")
+            else tr("no air is enclosed")
         )
         if not resin:
-            said = tr("nothing is closed in for good")
+            said = tr("nothing stays enclosed")
         what = _named(tr("No cups") if resin else tr("No voids"), name)
         found.append(Line("pocket", "good", what, said, number=checked.number))
     return found
@@ -303,16 +304,17 @@ def _pocket(one: Pocket, *, resin: bool) -> Line:
     becomes = _BECOMES[one.becomes].format(text.length(one.opens or 0.0, 1))
     if one.trapped:
         means = (
-            tr("{volume} of resin stay inside for good. A vent lets them out.", volume=text.volume(one.volume))
+            tr("{volume} of resin stays inside for good. A vent lets it out.", volume=text.volume(one.volume))
             if resin
-            else tr("Support in it, if any, stays there. A cut through it opens it.")
+            else tr("Any support inside stays there. A cut through the void opens it.")
         )
         what, verdict = tr("Trapped void"), "failed" if resin else "look"
-        detail = tr("{begins} to {z} and on, {volume}", begins=text.length(one.begins, 1), z=text.length(one.z, 1),
+        detail = tr("from {begins} to {z} and above, "
+                    "{volume}", begins=text.length(one.begins, 1), z=text.length(one.z, 1),
                     volume=text.volume(one.volume))
     else:
         means = tr(
-            "It sucks at the film with up to {pull:.0f} N at each lift. A vent or another seat lets air in.",
+            "It pulls at the film with up to {pull:.0f} N at each lift. A vent or another seat lets air in.",
             pull=one.pull,
         )
         what, verdict = tr("Cup"), "failed"
@@ -329,7 +331,8 @@ def _pocket(one: Pocket, *, resin: bool) -> Line:
 def _jump(checked: Inspection, one: Jump) -> Line:
     return Line("jump", "left" if one.left else "look", tr("Jump"),
                 tr("at {z}, {area} more than the layer before", z=text.length(one.z, 2), area=text.area(one.growth)),
-                tr("A wide layer at once tears or leaves a line. Leaning the piece spreads it over many layers."),
+                tr("A layer that suddenly grows can tear or leave a line. Leaning the piece spreads the growth "
+                   "over many layers."),
                 number=checked.number, found=one, helps=("seat",))
 
 
@@ -340,16 +343,17 @@ def _neck(checked: Inspection, one: Neck, name: str, printer: Printer) -> Line |
     return Line("neck", verdict, _named(tr("Neck"), name),
                 tr("{area} at {z} carries a layer of {area2}", area=text.small_area(one.area), z=text.length(one.z, 1),
                    area2=text.area(one.above)),
-                tr("All that is above hangs by it while it is printed. Another seat, or support beside it, helps."),
+                tr("Everything above hangs from it while it is printed. Another seat helps, or support beside it."),
                 checked.number, one, ("seat",), 1.0 / max(one.share, 1e-6))
 
 
 def _thin(checked: Inspection, one: ThinWall) -> Line:
-    held = tr(" Support touches it, and may take it along when it comes off.") if one.held else ""
+    held = tr(" Support touches it, and may tear it off when it is removed.") if one.held else ""
     return Line("thin wall", "left" if one.left else "look", tr("Thin wall"),
                 tr("{least} over {area}, at {z}", least=text.length(one.least, 2), area=text.area(one.area),
                    z=text.length(one.z, 1)),
-                tr("It prints badly or breaks. Make the model larger, or thicken it where it was made.{held}",
+                tr("It prints badly or breaks. Make the model larger, or thicken the wall in the program that made "
+                   "it.{held}",
                    held=held),
                 number=checked.number, found=one)
 
@@ -372,7 +376,7 @@ def _about_standing(checked: Inspection, steady: Steadiness, name: str, printer:
         if math.isfinite(steady.slender)
         else tr("no foot")
     )
-    said = tr("{slender}; {push:.2f} N at its top tip it", slender=slender, push=steady.push)
+    said = tr("{slender}; {push:.2f} N at its top tips it over", slender=slender, push=steady.push)
     fine = steady.slender <= printer.most_slender
     what = _named(tr("Stands steadily") if fine else tr("Tall and thin"), name)
     return [Line("steady", "good" if fine else "look", what, said,

@@ -198,7 +198,8 @@ def _ready(
 ) -> Ready:
     number = contact_for(join, contacts)
     if number is None:
-        return Ready(join, JoinReport(None, tr("Its pieces do not meet: the cut is off, moved, or gone.")))
+        return Ready(join, JoinReport(None, tr("Its pieces do not meet, because the cut is off, was moved or was "
+                                               "removed.")))
     contact = contacts[number]
     one = made_once(contact, join, clearance, allowance, kept)
     return replace(one, contact=number, key=(join.id, kept_as(contact, join, clearance, allowance)),
@@ -237,7 +238,7 @@ def _beside_others(one: Ready, contacts: Sequence[Contact], taken: Taken) -> Rea
     if met is None:
         taken.add(one.join, one.made, contact)
         return one
-    report = replace(one.report, problem=tr("It meets the {word} {id}.", word=met.word, id=met.id), meets=met.id,
+    report = replace(one.report, problem=tr("It overlaps the {word} {id}.", word=met.word, id=met.id), meets=met.id,
                      added=0.0, removed=0.0,
                      loose=0.0)
     return replace(one, made=None, report=report)
@@ -292,7 +293,7 @@ def made_on(contact: Contact, join: Join, clearance: float, allowance: float, le
     report = JoinReport(None, place=triple(site.place), moved=moved, clearance=site.clearance,
                         warnings=join.warnings(clearance), holds=join.holds)
     if not contact.free and join.holds:
-        return Ready(join, replace(report, problem=tr("The contact catches on its way in: nothing can go in.")))
+        return Ready(join, replace(report, problem=tr("The contact catches on its way in, so nothing can go in.")))
     try:
         made, report = join.build(site), replace(report, outline=join.rim(site))
     except JoinFailed as error:

@@ -96,7 +96,7 @@ class ContactProposal:
         joins must be their own counterpart: loose keys, or else dowels or glue only.
         """
         if not self.contact.free:
-            return [self._glue(tr("nothing goes in along one line: the contact catches on its way"))]
+            return [self._glue(tr("nothing can go in along one line, because the contact catches"))]
         if self.own:
             return self._keys() or self._dowels() or [self._glue(self._why_glue())]
         ways = (self._keys, self._dowels, self._keys_on_the_thin, self._laps, self._splint)
@@ -116,7 +116,7 @@ class ContactProposal:
         """Which piece keys stand out of (None: neither), and why."""
         first, second = self.stances["first"], self.stances["second"]
         if self.own:
-            return None, tr("both pieces are of one shape, and stay so")
+            return None, tr("both pieces have the same shape, and keep it")
         lying = [which for which in self.stances if self.stances[which].lies == "down"]
         if len(lying) == 2:
             return None, tr("both pieces lie on this face")
@@ -161,7 +161,7 @@ class ContactProposal:
         if deep[thin] > 0.5 * deep[other(thin)] or deep[thin] <= UNDER_A_ROOT:
             return []
         lies = self.stances[thin].lies == "down"
-        spoils = tr(", though it lies on this face: another side must be its base") if lies else ""
+        spoils = tr(", though it lies on this face, so another side must be its base") if lies else ""
         why = tr(
             "{piece} is only {deep} thick, too thin for a socket{spoils}",
             piece=self.names[thin],
@@ -392,7 +392,7 @@ class ContactProposal:
         if self.room.width > self.needs.rods[-1][0] + 2 * self.wall + 1.0:
             least = tr("{least_wall} of wall", least_wall=text.given(self.printer.least_wall))
             return tr(
-                "its walls lean, or other joins are in the way: no hole of {rods} keeps {least}",
+                "no hole of {rods} keeps {least} of wall, because the walls lean or other joins are in the way",
                 rods=text.given(self.needs.rods[-1][0]),
                 least=least,
             )

@@ -64,7 +64,7 @@ def coupon(join: Join, printer: Printer, steps: Sequence[float]) -> Solid:
     if not 1 <= len(steps) <= MOST_STEPS or min(steps) < 0 or max(steps) > 5:
         raise BadPlan(tr("A coupon has 1 to {most_steps} clearances from 0 to 5 mm.", most_steps=MOST_STEPS))
     if not isinstance(join, (Peg, DowelJoin)):
-        raise BadPlan(tr("There is no coupon for {word}: it has no hole.", word=join.word))
+        raise BadPlan(tr("There is no coupon for {word}, because it has no hole.", word=join.word))
     plain = _plain(join)
     deep = max(hole.depth for hole in plain.holes(max(steps)).values())
     reach = plain.reach(max(steps), printer.hole_allowance)

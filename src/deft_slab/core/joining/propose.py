@@ -83,7 +83,8 @@ def _alike(proposals: Sequence[ContactProposal], orbit: Orbit) -> tuple[list[Joi
     joins = replace(first, own=orbit.own).joins()
     found = list(joins)
     for one, carry in zip(others, list(orbit.carries.values())[1:], strict=True):
-        said = tr("pieces of one shape stay so: it is as between {one} and {other}", one=first.names["first"],
+        said = tr("pieces of the same shape keep it: the join is as between {one} and "
+                  "{other}", one=first.names["first"],
                   other=first.names["second"])
         there = [one.carried(join, carry).model_copy(update={"why": said}) for join in joins]
         if not all(one.holds(join) for join in there if join.holds):
@@ -104,7 +105,7 @@ def _hold(joins: Sequence[Join], needs: Needs) -> float:
 def _unlike(joins: list[Join], orbit: Orbit) -> list[Join]:
     """Joins that make pieces of one shape different; the first of them says so."""
     said = tr(
-        "{why}; pieces {list} were alike and are not any more, for no places hold that are their own counterparts",
+        "{why}; pieces {list} had the same shape and no longer do, because no suitable place is its own counterpart",
         why=joins[0].why, list=", ".join(str(number + 1) for number in orbit.pieces),
     )
     return [joins[0].model_copy(update={"why": said}), *joins[1:]]

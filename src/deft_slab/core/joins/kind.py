@@ -399,9 +399,9 @@ class Join(Document):
                 own |= type(self).model_validate(own).turned_round()
             return type(self).model_validate({**own, "between": (min(first, second), max(first, second))})
         except ValidationError as error:
-            raise BadPlan(tr("{join} {id} cannot be as small or as large as that.", join=sentence(self.word),
+            raise BadPlan(tr("{join} {id} cannot be that small or large.", join=sentence(self.word),
                              id=self.id),
-                          remedy=tr("Change its measures, or remove it, first.")) from error
+                          remedy=tr("First change its measures, or remove it.")) from error
 
     def warnings(self, needed: float) -> tuple[str, ...]:
         """What may go wrong with the join, in words.
@@ -414,7 +414,7 @@ class Join(Document):
         if not self.holds or self.clearance is None:
             return ()
         if self.clearance == 0:
-            return (tr("No clearance: nothing printed goes into a hole of its own size."),)
+            return (tr("There is no clearance. A printed part does not go into a hole of its own size."),)
         if self.clearance < needed:
             return (
                 tr(

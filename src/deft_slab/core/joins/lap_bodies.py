@@ -94,7 +94,7 @@ def lap_of(site: Site, carrier: Which, height: float, *, inner: bool) -> Made:
     tongue = (column_of(stands, ground, site, carrier, height) ^ into).translate(tuple(-_INTO * out))
     groove = column_of(left_out, ground, site, carrier, height + site.clearance)
     if tongue.is_empty():
-        raise JoinFailed(tr("Nothing of this wall goes on along the way in."))
+        raise JoinFailed(tr("No part of this wall continues along the way in."))
     along = np.concatenate([_away(wall) for wall in walls])
     if not len(along):
         raise JoinFailed(tr("The walls of this contact are too short for a lap."))

@@ -57,7 +57,7 @@ class Followed:
         tips = [one for one in shapely.get_parts(drawn_in.buffer(-deepest - _LEAST)) if one.area > 0]
         if not tips:
             raise JoinFailed(tr("The contact is too narrow for a key along its outline."),
-                             remedy=tr("Draw it in less, or make it lower or its draft less."))
+                             remedy=tr("Reduce its inset, its height or its draft."))
         tip = max(tips, key=lambda one: float(one.area)).buffer(_LEAST).simplify(_PLAIN)
         largest = shapely.maximum_inscribed_circle(drawn_in, tolerance=0.1).length
         return cls(tip, deepest, float(largest))

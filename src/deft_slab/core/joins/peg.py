@@ -107,7 +107,7 @@ class Peg(Join):
         across = {
             "round": tr("{width} across", width=text.length(width, 1)), "rectangle": tr("{width} × {length}",
                     width=text.length(width, 1), length=text.length(length, 1)),
-            "contact": tr("the contact's outline drawn in by {inset}", inset=text.length(self.inset, 1)),
+            "contact": tr("the contact's outline, inset by {inset}", inset=text.length(self.inset, 1)),
         }
         return tr(
             "{across}, {height} high, draft {draft:g}°",
@@ -124,5 +124,5 @@ class Peg(Join):
         }
 
     def warnings(self, needed: float) -> tuple[str, ...]:
-        straight = (tr("No draft: straight sides jam half in."),) if self.draft == 0 else ()
+        straight = (tr("There is no draft. Straight sides jam half-way in."),) if self.draft == 0 else ()
         return (*super().warnings(needed), *straight)

@@ -116,8 +116,9 @@ class KeyProfile:
         steps = np.roll(corners, -1, axis=0) - corners
         along = np.stack([-np.sin(b), np.cos(b)], axis=1)
         if np.einsum("ij,ij->i", steps, along).min() < -1e-9:
-            raise JoinFailed(tr("There is too much draft for the height of this join: its tip has nothing left."),
-                             remedy=tr("Make it lower, wider or rounder, or its draft less."))
+            raise JoinFailed(tr("There is too much draft for the height of this join, so nothing is left of its "
+                                "tip."),
+                             remedy=tr("Make it lower, wider or rounder, or reduce its draft."))
         return corners
 
 

@@ -53,8 +53,8 @@ def seams(ground: ContactGround, *, inner: bool) -> tuple[list[Floats], list[Flo
             wished += sides
             ends.append(cuts)
     if not wished:
-        raise JoinFailed(tr("This contact has no inside: a splint is for shells.") if inner
-                         else tr("Nothing of this contact is seen."))
+        raise JoinFailed(tr("This contact has no inside. Splints are for shells.") if inner
+                         else tr("No part of this contact is visible."))
     places = [_points(one) for one in ends if not one.is_empty]
     stops = np.concatenate(places) if places else np.empty((0, 2))
     return [_on(ground, one) for one in wished], [_on(ground, one) for one in others], ground.on_face(stops)

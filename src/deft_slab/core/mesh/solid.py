@@ -279,7 +279,7 @@ class Solid:
         """
         if not self.defects.closed:
             raise OpenSurface(
-                self.defects.sentence(), remedy=tr("Close it first; figures that need no volume are still shown.")
+                self.defects.sentence(), remedy=tr("Close it first. Figures that need no volume are still shown.")
             )
         vertices, triangles = unpinched(self.vertices, self.triangles) if self.defects.pinched else (
             self.vertices, self.triangles)

@@ -130,7 +130,7 @@ def cut_all(parts: list[Part], cut: Cut, key: Hashable, whole: float, masks: Mas
             off = part.off or (cut.takes_off and cut.two_sided and side == 1)
             after.append(Part((key, len(after)), body, sides, part.group, crumb, off))
     if not after:
-        raise CutFailed(tr("Nothing is left after “{name}”.", name=cut.name), kept=tr("The cut was not made."))
+        raise CutFailed(tr("“{name}” leaves nothing.", name=cut.name), kept=tr("The cut was not made."))
     stage = Stage(after, tuple(touched))
     lift, catches = _leaving(cut, stage)
     least = min(amounts.values()) / whole if cut.two_sided and touched and whole > 0 else 1.0

@@ -37,7 +37,7 @@ class Vent(Document):
     @field_validator("along")
     @classmethod
     def _of_unit_length(cls, along: Triple) -> Triple:
-        return of_length_one(along, tr("the way of a vent"))
+        return of_length_one(along, tr("the direction of a vent"))
 
     @model_validator(mode="after")
     def _narrows(self) -> Vent:
@@ -91,14 +91,14 @@ class Hollow(Document):
     @field_validator("down")
     @classmethod
     def _of_unit_length(cls, down: Triple) -> Triple:
-        return of_length_one(down, tr("the way down"))
+        return of_length_one(down, tr("the direction down"))
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Hollow:
         if self.fineness is not None and self.fineness > self.wall / 2:
-            raise ValueError(tr("the fineness must be half the wall at most"))
+            raise ValueError(tr("the fineness must be at most half the wall"))
         if self.spacing is not None and self.spacing <= 4 * self.radius:
-            raise ValueError(tr("the rods of a lattice must lie more than two of their diameters apart"))
+            raise ValueError(tr("the spacing of a lattice must be more than two rod diameters"))
         if len({vent.id for vent in self.vents}) != len(self.vents):
             raise ValueError(tr("two vents have the same id"))
         return self

@@ -216,7 +216,7 @@ class Plan(Document):
     def _ids_differ(self) -> Plan:
         ids = [one.id for of in (self.recipe, self.joins, self.hollows, self.posts) for one in of]
         if len(set(ids)) != len(ids):
-            raise ValueError(tr("two things of a plan have the same id"))
+            raise ValueError(tr("two items of a plan have the same id"))
         return self
 
     @field_validator("stretch")

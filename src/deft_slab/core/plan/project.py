@@ -82,7 +82,7 @@ def project_text(project: Project) -> bytes:
     if len(text) > MOST_PROJECT_BYTES:
         raise SaveFailed(
             tr(
-                "“{title}” has a plan of {count:.0f} MB, and {most_project_bytes} MB is the most that is read again.",
+                "“{title}” has a plan of {count:.0f} MB. At most {most_project_bytes} MB can be read back.",
                 title=project.title,
                 count=len(text) / 2**20,
                 most_project_bytes=MOST_PROJECT_BYTES >> 20,
@@ -118,7 +118,7 @@ def read_project(text: bytes) -> Project:
         problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise UnreadableFile(
             tr("The plan in this project is damaged: {problem}", problem=problem), kept=kept,
-            remedy=tr("The model in it may be whole: open the file in another 3MF reader to look."),
+            remedy=tr("The model in it may be intact. Open the file with another 3MF reader to look."),
         ) from error
 
 

@@ -94,10 +94,10 @@ def read_recipe(text: bytes) -> Recipe:
         It is not a recipe, or was saved by a newer version.
     """
     if len(text) > MOST_RECIPE_BYTES:
-        raise BadPlan(tr("This is no recipe: it is far too long."))
+        raise BadPlan(tr("This is not a recipe: it is far too long."))
     try:
         return Recipe.model_validate(RECIPES.read(text))
     except ValidationError as error:
-        raise BadPlan(tr("This is no recipe that can be read: {problem}", problem=first_problem(error))) from error
+        raise BadPlan(tr("This recipe cannot be read: {problem}", problem=first_problem(error))) from error
     except ValueError as error:
-        raise BadPlan(tr("This is no recipe that can be read: {error}.", error=error).replace("..", ".")) from error
+        raise BadPlan(tr("This recipe cannot be read: {error}.", error=error).replace("..", ".")) from error

@@ -173,7 +173,7 @@ class Printer(BaseModel):
         if 2 * self.margin >= min(self.bed_x, self.bed_y):
             raise ValueError(tr("the margins leave nothing of the bed"))
         if self.slope and (self.endless is None or self.kind == "resin"):
-            raise ValueError(tr("only on a belt do layers lie aslant"))
+            raise ValueError(tr("only a belt has slanting layers"))
         twice = next((name for name in self.loads if self.loads.count(name) > 1), None)
         if twice is not None:
             raise ValueError(tr("two materials are called “{twice}”", twice=twice))
@@ -286,7 +286,7 @@ class Printer(BaseModel):
         except ValidationError as error:
             raise BadPlan(
                 tr("Printer profile: {problem}", problem=first_problem(error)),
-                kept=tr("The profile is as it was."),
+                kept=tr("The profile is unchanged."),
             ) from error
 
 
@@ -299,14 +299,14 @@ def read_printer(text: bytes) -> Printer:
         It is not a profile, is damaged, or was saved by a newer version.
     """
     if len(text) > MOST_PROFILE_BYTES:
-        raise BadPlan(tr("This is no printer profile: it is far too long."), kept=tr("Your profiles are as they were."))
+        raise BadPlan(tr("This is not a printer profile: it is far too long."), kept=tr("Your profiles are unchanged."))
     try:
         return Printer.model_validate(PROFILES.read(text))
     except ValueError as error:
         problem = first_problem(error) if isinstance(error, ValidationError) else f"{error}.".replace("..", ".")
         raise BadPlan(
-            tr("This is no printer profile that can be read: {problem}", problem=problem),
-            kept=tr("Your profiles are as they were."),
+            tr("This printer profile cannot be read: {problem}", problem=problem),
+            kept=tr("Your profiles are unchanged."),
         ) from error
 
 

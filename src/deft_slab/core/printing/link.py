@@ -117,14 +117,14 @@ class Link:
     def __init__(self, url: str, token: str, patience: float = _PATIENCE, longest: float = _LONGEST) -> None:
         parts = urlsplit(url)
         if parts.scheme != "http" or parts.hostname not in ("127.0.0.1", "localhost") or parts.username:
-            raise PrinterTrouble(tr("“{url}” is no printer on this machine.", url=url),
-                                 remedy=tr("It looks like http://127.0.0.1:8123."))
+            raise PrinterTrouble(tr("“{url}” is not the address of a printer on this machine.", url=url),
+                                 remedy=tr("An address looks like http://127.0.0.1:8123."))
         try:
             self._port = parts.port or 80
         except ValueError as error:
-            raise PrinterTrouble(tr("“{url}” has no port that makes sense.", url=url)) from error
+            raise PrinterTrouble(tr("“{url}” has no valid port.", url=url)) from error
         if not token.isascii() or not token.isprintable():
-            raise PrinterTrouble(tr("A token has letters, digits and signs of ASCII."))
+            raise PrinterTrouble(tr("An access token has letters, digits and punctuation of ASCII."))
         self._host, self._token, self._patience, self._longest = parts.hostname, token, patience, longest
         self._under_way: set[Exchange] = set()
 
@@ -178,7 +178,7 @@ class Link:
         kind = KINDS.get(path.suffix)
         if kind is None:
             raise PrinterTrouble(
-                tr("“{name}” is no bed that can be sent.", name=path.name),
+                tr("“{name}” is not a bed that can be sent.", name=path.name),
                 remedy=tr("Send {list}.", list=" or ".join(KINDS)),
             )
         try:
@@ -190,7 +190,7 @@ class Link:
         if size > MOST_BYTES:
             raise PrinterTrouble(
                 tr(
-                    "“{name}” has {size:.0f} MB; {most_bytes} MB can be sent.",
+                    "“{name}” has {size:.0f} MB. At most {most_bytes} MB can be sent.",
                     name=path.name,
                     size=size / 2**20,
                     most_bytes=MOST_BYTES >> 20,
@@ -240,7 +240,7 @@ class Link:
         """
         content = self._asked("GET", f"/jobs/{job}/layers/{number}", {}, None, _MOST_PICTURE)
         if not content.startswith(b"\x89PNG"):
-            raise PrinterTrouble(tr("The printer answers nonsense instead of a picture."))
+            raise PrinterTrouble(tr("The printer did not answer with a picture."))
         return content
 
     def _said(
@@ -252,7 +252,7 @@ class Link:
             return kind.model_validate_json(content)
         except ValidationError as error:
             raise PrinterTrouble(
-                tr("The printer answers nonsense."), remedy=tr("Is it one that this program knows?")
+                tr("The printer's answer cannot be understood."), remedy=tr("Is it one that this program knows?")
             ) from error
 
     def _asked(
@@ -280,7 +280,7 @@ class Link:
         except (OSError, HTTPException, EOFError) as error:
             said = getattr(error, "strerror", None) or type(error).__name__
             if exchange.ended:
-                said = tr("its answer came to no end")
+                said = tr("its answer did not end")
             raise NotThere(tr("The printer at {host}:{port} does not answer ({said}).", host=self._host,
                               port=self._port, said=said),
                            remedy=tr("Is it switched on?")) from error
@@ -290,7 +290,7 @@ class Link:
         if exchange.ended:
             raise NotThere(tr("The printer stopped in the middle of its answer."))
         if len(found) > most:
-            raise PrinterTrouble(tr("The printer answers far too much."))
+            raise PrinterTrouble(tr("The printer's answer is far too long."))
         wanted = answer.getheader("Content-Length") or ""
         if wanted.isdigit() and len(found) < int(wanted):
             raise NotThere(tr("The printer stopped in the middle of its answer."))
@@ -354,4 +354,4 @@ def status_in(folder: Path, name: str) -> Status | None:
     try:
         return Status.model_validate_json(content)
     except ValidationError as error:
-        raise PrinterTrouble(tr("The printer has written nonsense.")) from error
+        raise PrinterTrouble(tr("The status that the printer wrote cannot be understood.")) from error

@@ -29,7 +29,7 @@ from .messages import OVER, About, JobId, Sentence, Status
 _BOOK = "outbox.json"
 _LONGEST_WAIT = 30.0
 """Seconds after which a printer that is not there is asked again, at most."""
-_TOLD = {"pause": tr("pause"), "resume": tr("go on"), "cancel": tr("stop")}
+_TOLD = {"pause": tr("pause"), "resume": tr("continue"), "cancel": tr("stop")}
 """What a printer is told, in words."""
 
 
@@ -132,7 +132,7 @@ class Outbox:
             with contextlib.suppress(OSError):
                 path.replace(path.with_name("outbox-unreadable.json"))
             self.problem = tr(
-                "What was handed to printers could not be read; it lies in {folder}.", folder=self._folder
+                "The list of beds sent to printers could not be read. It is in {folder}.", folder=self._folder
             )
             return OutboxContents()
 
@@ -182,7 +182,7 @@ class Outbox:
             It cannot be stored.
         """
         if bool(device.url) == bool(device.folder):
-            raise PrinterTrouble(tr("A printer has an address, or a folder that it watches."))
+            raise PrinterTrouble(tr("A printer needs an address, or a folder that it watches."))
         if device.url:
             Link(device.url, device.token)
         elif not Path(device.folder).is_dir():
@@ -227,7 +227,8 @@ class Outbox:
                 shutil.copyfile(path, self._folder / sent.file)
             except OSError as error:
                 raise SaveFailed(
-                    tr("“{name}” cannot be kept for sending: {value}.", name=path.name, value=error.strerror or error)
+                    tr("“{name}” could not be stored for sending: "
+                       "{value}.", name=path.name, value=error.strerror or error)
                 ) from error
             self._keep(jobs=(*self._book.jobs, sent))
             self._forget_waits(device)
@@ -270,7 +271,7 @@ class Outbox:
         elif device.folder:
             raise PrinterTrouble(
                 tr(
-                    "“{name}” watches a folder; it cannot be told to {what}.",
+                    "“{name}” only watches a folder, so it cannot be told to {what}.",
                     name=device.name,
                     what=_TOLD.get(what, what),
                 )
@@ -400,8 +401,8 @@ class Outbox:
         try:
             return link.status(job.id)
         except UnknownJob:
-            said = tr("The printer has forgotten this bed, so nobody can say whether it was printed. Look at the "
-                      "printer, and send it again only if it was not.")
+            said = tr("The printer no longer knows this bed, so it is unknown whether it was printed. Look at the "
+                      "printer, and send the bed again only if it was not.")
             self._change(job, state="forgotten", problem=said)
             return None
 

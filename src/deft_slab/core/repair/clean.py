@@ -57,8 +57,8 @@ def clean(solid: Solid) -> Cleaned:
     places = [_edges_of(solid, ~keep & ~membranes)]
     solid = solid.picked(keep) if doubled else solid
     if not len(solid.triangles):
-        what = tr("All facets of this surface lie on each other: it encloses nothing.")
-        raise OpenSurface(what, kept=tr("It is as it came."))
+        what = tr("All facets of this surface lie on top of each other, so it encloses nothing.")
+        raise OpenSurface(what, kept=tr("It is unchanged."))
     flat = _flat_shells(solid)
     dropped = int(np.count_nonzero(flat))
     solid = solid.picked(~flat) if dropped else solid

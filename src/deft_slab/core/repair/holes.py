@@ -146,7 +146,7 @@ def close_holes(solid: Solid, job: Job = QUIET) -> tuple[Solid, list[Hole]]:
         keep, _ = not_doubled(closed.triangles)
     if not keep.any():
         raise OpenSurface(
-            tr("The surface encloses nothing, so its holes cannot be closed."), kept=tr("It is as it came.")
+            tr("The surface encloses nothing, so its holes cannot be closed."), kept=tr("It is unchanged.")
         )
     holes = [Hole(rim, _width(rim), patch.how) for rim, patch in zip(rims, patches, strict=True)]
     return closed if keep.all() else closed.picked(keep), sorted(holes, key=lambda hole: -hole.width)

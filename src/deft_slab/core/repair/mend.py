@@ -99,11 +99,11 @@ def mended(
     if mending.rewrap is not None:
         solid = _rewrapped(solid, mending.rewrap, record, job.part(0.5, 0.8))
     if not solid.defects.sentence():
-        job.step(0.8, tr("Looking for bodies that overlap"))
+        job.step(0.8, tr("Searching for overlapping bodies"))
         solid = _joined(solid, record)
     if mending.thin_to is not None:
         solid = _thinned(solid, mending.thin_to, record, job.part(0.85, 0.95))
-    job.step(0.95, tr("Looking the surface over"))
+    job.step(0.95, tr("Checking the surface"))
     report = MendReport(
         tuple(record.steps), len(before.triangles), len(solid.triangles), _volume(before), _volume(solid),
         record.moved_by, record.bridged, int(specks.sum()), float(shells.across[specks].max(initial=0.0)),
@@ -220,7 +220,7 @@ def _rewrapped(solid: Solid, fineness: float, record: _Record, job: Job) -> Soli
     record.moved(_distance(solid, found))
     # where the old surface was open, the new one goes over its holes
     (record.moved if solid.defects.closed else record.closed_over)(_distance(found, solid))
-    record.add("rewrap", tr("Surface made anew at a fineness of {}; walls thinner than {} may be lost."), True,
+    record.add("rewrap", tr("Surface rewrapped with a fineness of {}; walls thinner than {} may be lost."), True,
                (fineness, 2 * fineness))
     return found
 
@@ -231,7 +231,7 @@ def _joined(solid: Solid, record: _Record) -> Solid:
         return solid
     bodies = len(bodies_of(solid)), len(bodies_of(found))
     said = tr(
-        "Bodies overlap; they are taken as one where they do ({bodies} became {bodies2}).",
+        "Overlapping bodies were merged ({bodies} became {bodies2}).",
         bodies=bodies[0],
         bodies2=bodies[1],
     )
@@ -262,7 +262,7 @@ def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
         return solid
     far = _two_way(found, solid)
     record.moved(far)
-    said = tr("Thinned from {before:,} to {after:,} triangles; the surface moved by up to {size}.",
+    said = tr("Simplified from {before:,} to {after:,} triangles; the surface moved by up to {size}.",
               before=len(solid.triangles), after=len(found.triangles), size="{}")
     record.add("thin", said, True, (far,))
     return found

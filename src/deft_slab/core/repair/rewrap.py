@@ -87,7 +87,7 @@ def _winding(solid: Solid, points: Floats, job: Job) -> Floats:
     vertices, faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
     found = np.empty(len(points))
     for start in range(0, len(points), _CHUNK):
-        job.step(start / max(len(points), 1), tr("Finding what is inside"))
+        job.step(start / max(len(points), 1), tr("Finding the inside"))
         found[start : start + _CHUNK] = igl.fast_winding_number(
             vertices, faces, np.ascontiguousarray(points[start : start + _CHUNK])
         )

@@ -23,7 +23,7 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
     """
     if len(solid.triangles) <= triangles:
         return solid
-    job.step(0.0, tr("Thinning the surface"))
+    job.step(0.0, tr("Simplifying the surface"))
     vertices, faces = fast_simplification.simplify(
         solid.vertices.astype(np.float32), np.array(solid.triangles), target_count=triangles
     )
@@ -33,7 +33,7 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
     # that simplifier may break a closed surface; the boolean library's own never does, but is slower to converge
     body, tolerance = solid.manifold, 1e-4 * solid.diagonal
     while body.num_tri() > 2 * triangles and tolerance < 0.02 * solid.diagonal:
-        job.step(0.5, tr("Thinning the surface"))
+        job.step(0.5, tr("Simplifying the surface"))
         body = solid.manifold.simplify(tolerance)
         tolerance *= 1.6
     light = Solid.from_manifold(body, solid.runs)

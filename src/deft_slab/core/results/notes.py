@@ -68,8 +68,8 @@ def _share(value: float) -> str:
 def _thin_place(name: str, kind: str, least_mm: float, area_mm2: float) -> str:
     least, area = text.length(least_mm, 2), text.area(area_mm2)
     what = {
-        "skin": tr("leaves a skin over a parallel surface, {least} thin, {area}", least=least, area=area),
-        "step": tr("passes {least} beside a parallel surface, {area}", least=least, area=area),
+        "skin": tr("leaves a skin, {least} thin, along a parallel surface, {area}", least=least, area=area),
+        "step": tr("passes {least} from a parallel surface, {area}", least=least, area=area),
         "sliver": tr("leaves a sliver, {least} at its thinnest, {area}", least=least, area=area),
     }[kind]
     return tr("“{name}” {what}.", name=name, what=what)
@@ -90,7 +90,7 @@ def _parts_nothing(name: str, why: str, pieces: int) -> str:
 
 def _lost_piece(name: str) -> str:
     what = text.quoted(name) if name else tr("A piece that you seated")
-    return tr("{what} no longer exists with these cuts; its seat and name are kept in case it comes back.", what=what)
+    return tr("{what} no longer exists with these cuts. Its seat and name are kept in case it comes back.", what=what)
 
 
 WORDS: dict[str, Callable[..., str]] = {
@@ -102,10 +102,10 @@ WORDS: dict[str, Callable[..., str]] = {
     "model.large": lambda length_mm: tr(
         "The model is {longest:.3g} m long. Is the unit right?", longest=length_mm / 1000
     ),
-    "model.stretched": lambda: tr("The axes are stretched apart: what was round is no longer round."),
-    "model.on_y": lambda: tr("It may be made to stand on Y. The Size step can stand it up."),
+    "model.stretched": lambda: tr("The axes are scaled differently, so round shapes are no longer round."),
+    "model.on_y": lambda: tr("It may be meant to stand on Y. The Size step can stand it up."),
     "model.supports": lambda body, rods: tr(
-        "“{body}” has {rods} slender rods that end on one plane, as supports do that a file came with. The Size "
+        "“{body}” has {rods} slender rods that end on one plane, like supports that came with a file. The Size "
         "step can leave it out.", body=body, rods=rods,
     ),
     "model.joined": lambda says: str(says),
@@ -115,22 +115,22 @@ WORDS: dict[str, Callable[..., str]] = {
         size=text.near(largest_mm, 2),
     ),
     "model.loose": lambda bodies: tr(
-        "It falls in {count} bodies that do not touch. They are seated as one, and a cut makes a piece "
-        "of each. The Size step can take bodies on their own; so does the cut Bodies.", count=bodies,
+        "The model has {count} bodies that do not touch. They are seated as one, and a cut makes a piece of each. "
+        "The Size step, or the cut Bodies, makes them separate pieces.", count=bodies,
     ),
     "model.tangled": lambda share: tr(
-        "About {tangled:.0f} % of the surface runs through the model itself. Rewrapping it, in the Size "
-        "step, makes one skin.", tangled=100 * share,
+        "About {tangled:.0f} % of the surface passes through the model itself. Rewrapping, in the Size step, makes "
+        "one skin.", tangled=100 * share,
     ),
     "cut.parts_nothing": _parts_nothing,
     "cut.takes_little": lambda name, share: tr(
-        "“{name}” takes off only {share} of the model.", name=name, share=_share(share)
+        "“{name}” cuts off only {share} of the model.", name=name, share=_share(share)
     ),
     "cut.barred": lambda name, length_mm: tr(
         "“{name}” crosses a place where no cut may run, by {barred}.", name=name, barred=text.length(length_mm, 0)
     ),
     "cut.catches": lambda name: tr(
-        "“{name}”: what it takes off catches, and cannot be lifted off along one direction.", name=name
+        "“{name}”: what it cuts off cannot be pulled away along one direction.", name=name
     ),
     "cut.thin": _thin_place,
     "cut.crumbs": _crumbs,
@@ -157,45 +157,45 @@ WORDS: dict[str, Callable[..., str]] = {
         sentence=", ".join(filter(None, text.too_large(over_mm))),
     ),
     "printer.belt": lambda: tr(
-        "A belt prints in slanting layers. Hours are reckoned for these; overhang, support "
-        "and layers that are looked at are for level ones."
+        "A belt prints in slanting layers. Hours are computed for these, but overhang, support and the check "
+        "assume level layers."
     ),
     "printer.no_material": lambda printer, material, piece: tr(
-        "{name} has no material “{wished}”; {name2} is reckoned in what it usually has.",
+        "{name} has no material “{wished}”, so {name2} is computed with its usual one.",
         name=printer, wished=material, name2=piece,
     ),
     "printer.no_second": lambda: tr(
-        "Pieces that were meant for a second printer are on the first: there is no second one."
+        "Pieces for a second printer are on the first, because there is no second one."
     ),
     "printer.no_coupon": lambda: tr(
-        "There is no coupon for this join: it has no hole, or its measures make no body."
+        "There is no coupon for this join, because it has no hole, or its measures make no body."
     ),
     "support.refused": lambda area_mm2: tr(
-        "{unheld:.0f} mm² that need support are kept clear of it: they would hang in the air.", unheld=area_mm2
+        "{unheld:.0f} mm² that need support are kept clear of it and would hang in the air.", unheld=area_mm2
     ),
     "support.near_threshold": lambda pieces: tr(
-        "{names}: more than 5 % of the surface lies within 1° of the threshold; small changes there change "
-        "the figures much.", names=", ".join(pieces),
+        "{names}: more than 5 % of the surface is within 1° of the threshold, so small changes change the figures "
+        "a lot.", names=", ".join(pieces),
     ),
     "piece.lost": _lost_piece,
     "recipe.cut_parts_nothing": lambda name, why: tr("“{name}” {what}.", name=name, what=why),
     "recipe.join_left_out": lambda problem: tr("{what} It was left out.", what=problem),
     "recipe.no_piece_to_seat": lambda name: (
-        tr("There is no piece that the seat of “{name}” is meant for.", name=name) if name
-        else tr("A seat is meant for a piece that there is not.")
+        tr("There is no piece for the seat of “{name}”.", name=name) if name
+        else tr("There is no piece for one of the seats.")
     ),
-    "recipe.no_piece_to_hollow": lambda hollow: tr("Hollow {id} is meant for a piece that there is not.", id=hollow),
+    "recipe.no_piece_to_hollow": lambda hollow: tr("There is no piece for hollow {id}.", id=hollow),
     "recipe.no_piece_for_posts": lambda posts: tr_many(
-        "One post is meant for a piece that there is not.",
-        "{n} posts are meant for a piece that there is not.", posts,
+        "There is no piece for one post.",
+        "There is no piece for {n} posts.", posts,
     ),
     "recipe.posts_off_surface": lambda posts, piece: tr_many(
-        "One post is not on the surface of “{piece}”, and not made.",
-        "{n} posts are not on the surface of “{piece}”, and not made.", posts, piece=piece,
+        "One post is not on the surface of “{piece}” and was not made.",
+        "{n} posts are not on the surface of “{piece}” and were not made.", posts, piece=piece,
     ),
     "recipe.posts_without_way": lambda posts, piece: tr_many(
-        "One post is without a way down beside “{piece}”, and not made.",
-        "{n} posts are without a way down beside “{piece}”, and not made.", posts, piece=piece,
+        "One post has no route down beside “{piece}” and was not made.",
+        "{n} posts have no route down beside “{piece}” and were not made.", posts, piece=piece,
     ),
 }
 """For each code, the function that makes the sentence from the data."""

@@ -235,7 +235,7 @@ def necks(solid: Solid, price: Floats, most: int, job: Job = QUIET, spread: Spre
     ways = _ways_over(solid)
     tips = _tips(solid, ways)
     tasks = [(tip, band) for tip in tips for band in _BANDS]
-    tried = for_each(lambda task: _neck(solid, price, *task), tasks, tr("Looking for necks"), job, spread)
+    tried = for_each(lambda task: _neck(solid, price, *task), tasks, tr("Searching for necks"), job, spread)
     found = [one for one in tried if one is not None]
     # the same limb is met from several tips: the cheapest of each stands for it; large limbs on cheap necks first
     kept: list[LimbNeck] = []

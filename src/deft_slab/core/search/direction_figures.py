@@ -52,6 +52,6 @@ def sweep(
         )
 
     some = [downs[n : n + _TOGETHER] for n in range(0, len(downs), _TOGETHER)]
-    found = for_each(look, some, tr("Trying {count:,} ways to sit", count=len(downs)), job, spread)
+    found = for_each(look, some, tr("Trying {count:,} seats", count=len(downs)), job, spread)
     columns = [np.concatenate([getattr(one, f.name) for one in found] or [[]]) for f in fields(Sketches)]
     return MapFigures(downs, *columns)

@@ -45,7 +45,7 @@ def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, sp
         cut, downs = task
         return ground.with_cut(replace(ground.start, limb=True), cut, (downs, downs))
 
-    doing = tr("Taking limbs off at their necks")
+    doing = tr("Cutting limbs off at their necks")
     drafts = for_each(made, tasks, doing, job.part(0.3, 1.0), spread)
     return [draft for draft in drafts if draft is not None]
 
@@ -79,7 +79,7 @@ def limbs_too(
         downs = distinct(np.concatenate([draft.downs, limb.downs]))
         return ground.with_cut(draft, cut, (downs, downs))
 
-    return ground.sound(for_each(made, tasks, tr("Taking limbs off too"), job, spread))
+    return ground.sound(for_each(made, tasks, tr("Cutting off limbs as well"), job, spread))
 
 
 def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:

@@ -28,17 +28,17 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
     looked = [one for cell in ground.start.cells for one in cell.subject.looked]
     real = [(one, one.volume.min(axis=0) >= LEAST_SHARE * one.volume.sum(axis=0)) for one in looked]
     if not any(parts.any() for _, parts in real):
-        return tr("No straight cut parts it.")
+        return tr("No straight cut divides the model.")
     barred = min(float(one.barred[parts].min(initial=np.inf)) for one, parts in real)
     if barred >= NOT_BARRED:
         return tr(
-            "Every cut crosses a place where none may run, by {barred} at least. Take marks away there.",
+            "Every cut crosses a place where none may run, by at least {barred}. Remove marks there.",
             barred=text.length(barred, 0),
         )
     sight = min(float(one.in_sight[parts & (one.barred < NOT_BARRED)].min(initial=np.inf)) for one, parts in real)
     if wishes.seam_limit is not None and sight > wishes.seam_limit:
         return tr(
-            "Every cut shows {sight} of seam or more. Allow {sight2} more.",
+            "Every cut shows at least {sight} of seam. Allow {sight2} more.",
             sight=text.length(sight, 0),
             sight2=text.length(sight - wishes.seam_limit, 0),
         )
@@ -48,7 +48,7 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
         best = measured(min(parted, key=lambda one: one.pieces - one.fitting))
         said.append(
             tr(
-                "{fitting} of {pieces} pieces fit at best, one {over} too large: allow more",
+                "at best {fitting} of {pieces} pieces fit, and one is {over} too large: allow more pieces",
                 fitting=best.fitting,
                 pieces=best.pieces,
                 over=text.length(best.over, 0),
@@ -58,7 +58,7 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
         best = min(parted, key=lambda one: one.pieces - one.flat)
         said.append(
             tr(
-                "{flat} of {pieces} pieces sit flat at best: let some lean, or allow more pieces",
+                "at best {flat} of {pieces} pieces sit flat: let some lean, or allow more pieces",
                 flat=best.flat,
                 pieces=best.pieces,
             )
@@ -68,8 +68,8 @@ def why_none(ground: SearchPieces, refused: list[Way], measured: Callable[[Way],
         said.append(tr("the fewest pieces found are {few}", few=few))
     loose = sum(len(bodies_of(part.solid)) for part in ground.parts)
     if loose > len(ground.parts):
-        said.append(tr("it falls in {count} bodies that do not touch, and each counts as a piece: on Size, leave out "
-                       "stray specks, or take bodies on their own", count=loose))
+        said.append(tr("the model has {count} bodies that do not touch, and each counts as a piece: in Size, leave "
+                       "out stray specks, or make bodies separate pieces", count=loose))
     if not said:
         return tr("No cut was found that leaves pieces as large, or as few, as your limits ask for.")
     return tr("Nothing meets your limits: {list}.", list="; ".join(said))
@@ -87,8 +87,8 @@ def in_vain_of(best: Way, stands: Way) -> str:
         The model as it stands.
     """
     return tr(
-        "No way to part it is better than leaving it as it stands: the best needs {support} of support in place of "
-        "{now}, and none sits flatter or fits better.",
+        "No plan is better than leaving the model uncut: the best needs {support} of support instead of {now}, and "
+        "none sits flatter or fits better.",
         support=text.volume(best.support),
         now=text.volume(stands.support),
     )

@@ -110,7 +110,7 @@ def _block(subject: CutSubject, cut: BlockCut, limits: Limits, job: Job, spread:
     before = _made(subject, light, cut)
     if before is None:
         raise CutFailed(
-            tr("“{name}” parts nothing here.", name=cut.name), remedy=tr("Move its walls into the piece first.")
+            tr("“{name}” cuts nothing here.", name=cut.name), remedy=tr("Move its walls into the piece first.")
         )
     busy = replace(subject, exposed=subject.exposed * (1.0 + detail_of(light)))
     ends = np.stack([subject.extent(axis) for axis in cut.turn.rotation])
@@ -197,7 +197,7 @@ def _bent(subject: CutSubject, cut: BentCut, limits: Limits, job: Job, spread: S
     before = _made(subject, light, cut)
     if before is None:
         raise CutFailed(
-            tr("“{name}” parts nothing here.", name=cut.name), remedy=tr("Move its line into the piece first.")
+            tr("“{name}” cuts nothing here.", name=cut.name), remedy=tr("Move its line into the piece first.")
         )
     exposed = np.zeros(len(light.vertices))
     np.add.at(exposed, light.triangles, subject.exposed[:, None] / 3)
@@ -230,7 +230,7 @@ def _patch(subject: CutSubject, cut: PatchCut, limits: Limits, job: Job, spread:
     before = _made(subject, light, cut)
     if before is None:
         raise CutFailed(
-            tr("“{name}” parts nothing here.", name=cut.name), remedy=tr("Mark a part of this piece first.")
+            tr("“{name}” cuts nothing here.", name=cut.name), remedy=tr("Mark a part of this piece first.")
         )
     price = seam_price(subject.exposed, subject.subject.light_marks, CutWishes())
     within = facets_of(cut.strokes, partial(_picked, subject, light))

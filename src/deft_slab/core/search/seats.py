@@ -136,7 +136,7 @@ def chosen_seats(
         (figures.overhang_area_mm2, anything, tr("least overhang")),
         (figures.largest_layer_mm2, anything, tr("smallest layers")),
         (figures.print_seconds, anything, tr("quickest")),
-        (score, steady_near, tr("steady, and nearly as good")),
+        (score, steady_near, tr("steady and nearly as good")),
     ]
     if has_show_faces:
         wishes.insert(
@@ -242,7 +242,7 @@ def leaning(
     show = bool(subject.marks.show.any())
     ways = []
     for number, (height, words) in enumerate(
-        ((0.0, tr("on the bed")), (lift, tr("{lift} over it", lift=text.given(lift))))
+        ((0.0, tr("on the bed")), (lift, tr("{lift} above the bed", lift=text.given(lift))))
     ):
         step = job.part(0.5 * number, 0.5 * number + 0.5)
         standing = replace(subject, lift=height)

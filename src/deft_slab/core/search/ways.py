@@ -295,7 +295,7 @@ class WaySearch:
         """Score places for a further cut of a draft."""
         tables = []
         for cell in dearest(draft, self.effort.cells):
-            self._job.step(share, tr("Looking for a further cut"))
+            self._job.step(share, tr("Searching for a further cut"))
             likely = likely_normals(cell.subject)[: self.effort.later_likely]
             normals = np.concatenate([half_sphere(self.effort.later_normals), likely])
             found = looked_along(cell.subject, normals, QUIET, self.spread)

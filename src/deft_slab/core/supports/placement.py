@@ -325,8 +325,8 @@ def in_one(
     Cancelled
         The job is no longer wanted.
     """
-    job.step(0.1, tr("Putting the posts together"))
+    job.step(0.1, tr("Building the posts"))
     posts = manifold3d.Manifold.batch_boolean([*bodies, *([under] if under is not None else [])], manifold3d.OpType.Add)
-    job.step(0.6, tr("Putting the posts to the piece"))
+    job.step(0.6, tr("Joining the posts to the piece"))
     whole = ground.solid_on_bed.manifold + posts
     return Solid.from_manifold(whole, {}), Solid.from_manifold(posts, {})

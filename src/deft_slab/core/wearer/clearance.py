@@ -52,7 +52,7 @@ def guest_solid(guest: Guest, model: Solid | None = None) -> Solid:
     """
     if guest.form == "model":
         if model is None:
-            raise BadPlan(tr("The file of “{name}” is not at hand.", name=guest.name))
+            raise BadPlan(tr("The file of “{name}” is missing.", name=guest.name))
         solid = model.resized(np.full(3, UNITS[guest.unit]))
     else:
         solid = _form(guest.form, guest.measure)
@@ -88,7 +88,7 @@ def room_around(prop: Solid, guest: Guest, factors: Floats, model: Solid | None 
     Cancelled
         The job is no longer wanted.
     """
-    job.step(0.9, tr("Looking at the room around {name}", name=guest.name))
+    job.step(0.9, tr("Measuring the room around {name}", name=guest.name))
     solid = guest_solid(guest, model)
     at = np.array(guest.place) * factors
     look = _Look(solid, at)
@@ -231,8 +231,8 @@ def scale_with_clearance(
     solid = guest_solid(guest, model)
     points = _near_points(prop, guest, solid, factors, _SEARCH_POINTS)
     if signed_distance(solid, np.zeros((1, 3)))[0] < 0 and _in_material(prop, np.array(guest.place) * factors):
-        raise BadPlan(tr("“{name}” stands in the wall of the prop, at any scale.", name=guest.name),
-                      kept=tr("The scale is as it was."),
+        raise BadPlan(tr("At any scale, “{name}” is inside the wall of the prop.", name=guest.name),
+                      kept=tr("The scale is unchanged."),
                       remedy=tr("Move it so that it stands free inside the prop."))
 
     def clearance(scale: float) -> float:
@@ -250,9 +250,9 @@ def scale_with_clearance(
             low, high = high, high * 1.25
     if clearance(high) < guest.clearance:
         raise BadPlan(
-            tr("No scale up to {scales:g} times gives “{name}” {clearance} of air all around.", scales=_SCALES[1],
+            tr("No scale up to {scales:g} gives “{name}” {clearance} of room all around.", scales=_SCALES[1],
                name=guest.name, clearance=text.given(guest.clearance)),
-            kept=tr("The scale is as it was."), remedy=tr("Move it so that it stands free inside the prop."),
+            kept=tr("The scale is unchanged."), remedy=tr("Move it so that it stands free inside the prop."),
         )
     for step in range(14):
         job.step(step / 14, tr("Finding the scale"))

@@ -47,7 +47,7 @@ def sheet_of(subject: SheetSubject, paper: Paper = "a4", job: Job = QUIET) -> Be
     title = tr("{title}: sheet", title=subject.title)
     job.step(0.8, tr("Laying out the pages"))
     pdf = as_pdf(blocks, title, paper)
-    job.step(0.95, tr("Writing it for the screen"))
+    job.step(0.95, tr("Writing the version for the screen"))
     return BenchSheet(pdf, as_html(blocks, title))
 
 

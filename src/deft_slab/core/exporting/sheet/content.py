@@ -39,9 +39,9 @@ def blocks_of(subject: SheetSubject, job: Job = QUIET) -> list[Block]:
     found: list[Block] = []
     parts = (
         (tr("Drawing the prop"), _overview), (tr("Drawing the beds"), _beds), (tr("Drawing the pieces"), _pieces),
-        (tr("Listing the stock"), _stock), (tr("Drawing the steps"), _assembly), (tr("Looking at the seams"),
+        (tr("Listing the stock"), _stock), (tr("Drawing the steps"), _assembly), (tr("Checking the seams"),
                                                                                   _finishing),
-        (tr("Listing what to watch"), _warnings),
+        (tr("Listing what to look at"), _warnings),
     )
     for done, (words, part) in enumerate(parts):
         step = job.part(done / len(parts), (done + 1) / len(parts))
@@ -80,7 +80,7 @@ def _overview(subject: SheetSubject, job: Job) -> Iterator[Block]:
     copies = (tr("{n} times", n=plan.copies),) if plan.copies > 1 else ()
     yield Words(" · ".join((tr("{size} as it stands", size=size), _so_many(outcome.totals.pieces), *copies,
                             tr("for {printers}", printers=_printers(subject)))))
-    figures = [Figure(views.assembled(outcome, (_WIDE / 2, 82.0)), tr("Put together"))]
+    figures = [Figure(views.assembled(outcome, (_WIDE / 2, 82.0)), tr("Assembled"))]
     if len(outcome.pieces) > 1:
         figures.append(Figure(views.assembled(outcome, (_WIDE / 2, 82.0), apart=True),
                               tr("Pulled apart; cut faces are hatched")))
@@ -97,15 +97,15 @@ def _overview(subject: SheetSubject, job: Job) -> Iterator[Block]:
                  text.grams(work.material), text.money(work.cost)))
     materials = work.materials
     each = materials.items() if len(materials) > 1 else ()
-    rows += [("", tr("of that {name}", name=name), "", text.grams(of), "") for name, of in each]
+    rows += [("", tr("including {name}", name=name), "", text.grams(of), "") for name, of in each]
     head = ("", "", tr("time"), tr("material"), tr("cost"))
     yield SheetTable(head, tuple(rows), (2, 3, 2, 2, 2), frozenset({2, 3, 4}), frozenset({len(work.beds)}))
     if len(work.beds) == 1:
         least = tr("one bed is enough")
     elif len(work.beds) <= work.least:
-        least = tr("fewer beds cannot hold it")
+        least = tr("it needs at least this many")
     else:
-        least = tr_many("by its area alone it might fit on one bed", "by its area alone it might fit on {n} beds",
+        least = tr_many("by area alone it might fit on one bed", "by area alone it might fit on {n} beds",
                         work.least)
     several = len({bed.second for bed in work.beds}) > 1
     how = tr("With both printers at once it takes {time}", time=text.hours(work.elapsed)) if several else (
@@ -132,7 +132,7 @@ def _comparison(subject: SheetSubject) -> Iterator[Block]:
     rows, problems = [], []
     for one in subject.compared:
         if one.totals is None or one.work is None:
-            problems.append(tr("“{name}” cannot be told: {problem}", name=one.name, problem=one.problem))
+            problems.append(tr("The figures of “{name}” are unknown: {problem}", name=one.name, problem=one.problem))
             continue
         t, work = one.totals, one.work
         rows.append((
@@ -140,7 +140,7 @@ def _comparison(subject: SheetSubject) -> Iterator[Block]:
             text.area(t.cut_area_mm2) if t.cut_area_mm2 else "–", f"{len(work.beds)}", text.hours(work.seconds),
             text.grams(work.material), text.money(work.cost),
         ))
-    yield Heading(tr("Against the other choices"))
+    yield Heading(tr("Compared with the other choices"))
     yield SheetTable(
         ("", tr("pieces"), tr("support"), tr("seam in sight"), tr("to glue"), tr("beds"), tr("time"), tr("material"),
          tr("cost")), tuple(rows),
@@ -179,7 +179,8 @@ def _counted(numbers: Sequence[str]) -> Iterator[str]:
 def _pieces(subject: SheetSubject, job: Job) -> Iterator[Block]:
     outcome = subject.outcome
     yield Heading(tr("Pieces, in their seats"))
-    yield Words(tr("From before and above, and from below: what lies on the bed is dotted, cut faces are hatched."),
+    yield Words(tr("Each is seen from the front and above, and from below. What lies on the bed is dotted, and cut "
+                   "faces are hatched."),
                 faint=True)
     firsts = first_equals(outcome.pieces)
     cards = []
@@ -228,9 +229,9 @@ def _stock(subject: SheetSubject, job: Job) -> Iterator[Block]:
     found = rods(outcome)
     if not found and not loose:
         return
-    yield Heading(tr("To cut and to have at hand"))
+    yield Heading(tr("Stock to cut and have at hand"))
     rows = [
-        (f"{rod.count * copies} ×", tr("round stock of {diameter}", diameter=text.given(rod.diameter)),
+        (f"{rod.count * copies} ×", tr("rod of {diameter}", diameter=text.given(rod.diameter)),
          tr("{length} long", length=text.length(rod.length, 1))) for rod in found
     ] + [
         (f"{sum(one.piece == piece.number - 1 for one in subject.laid)} ×",
@@ -238,13 +239,13 @@ def _stock(subject: SheetSubject, job: Job) -> Iterator[Block]:
          text.box(piece.figures.size_mm))
         for piece in loose
     ]
-    yield SheetTable((tr("how many"), tr("what"), tr("size")), tuple(rows), (1, 4, 2))
+    yield SheetTable((tr("how many"), tr("item"), tr("size")), tuple(rows), (1, 4, 2))
     if found:
         long = sum(rod.count * copies * rod.length for rod in found)
         yield Words(
             tr(
-                "{length} of round stock in all, without what the saw takes. Rods are a clearance "
-                "shorter at each end than their holes, so that they do not hold the faces apart.",
+                "{length} of rod in total, without the width of the saw cuts. At each end, rods are shorter than "
+                "their holes by the clearance, so that they do not keep the faces apart.",
                 length=text.mm(long),
             ),
             faint=True,
@@ -258,13 +259,13 @@ def _assembly(subject: SheetSubject, job: Job) -> Iterator[Block]:
     yield Heading(tr("Putting it together"))
     yield Words(
         tr(
-            "In this order, first without glue. The pieces that come on are drawn out of their "
-            "place; the faces that are glued are hatched."
+            "Put the pieces together in this order, first without glue. The pieces to add are drawn out of their "
+            "place; the faces to glue are hatched."
         ),
         faint=True,
     )
     if outcome.joins:
-        fitted = subject.printer.fitted or tr("from the profile; no coupon was printed for this printer yet")
+        fitted = subject.printer.fitted or tr("from the profile; no coupon has been printed on this printer yet")
         yield Words(
             tr(
                 "Clearance of keys and holes: {clearance} per side ({fitted}).",
@@ -286,20 +287,22 @@ def _assembly(subject: SheetSubject, job: Job) -> Iterator[Block]:
         if move.meets is not None:
             a, b = (outcome.pieces[n].number for n in move.meets)
             words.append(
-                tr("Catches: piece {a} meets piece {b} {length} before it is in.", a=a, b=b, length=text.mm(move.free))
+                tr("It catches: piece {a} meets piece {b} {length} before it is in "
+                   "place.", a=a, b=b, length=text.mm(move.free))
             )
         place = np.mean([outcome.contacts[n].place for n in move.contacts], axis=0)
         held = holding(solids, move, place)
         if held.by_clamp:
-            words.append(tr("Clamp: {area} of flat faces lie opposite each other.", area=text.area(held.squeezed)))
+            words.append(tr("Clamp it: {area} of flat faces lie opposite each other.", area=text.area(held.squeezed)))
         elif held.girth < math.inf:
             words.append(
-                tr("Band or tape: {length} around; no flat faces lie opposite each other.", length=text.mm(held.girth))
+                tr("Use a band or tape, {length} around, because no flat faces lie opposite each "
+                   "other.", length=text.mm(held.girth))
             )
         figures = (Figure(views.step(outcome, move, (62.0, 48.0))),) if number < _MOST_STEPS_DRAWN else ()
         cards.append(
             Card(
-                tr("{n}.  {pieces} on to {others}", n=number + 1, pieces=sentence(come), others=stay),
+                tr("{n}.  {pieces} onto {others}", n=number + 1, pieces=sentence(come), others=stay),
                 figures,
                 tuple(words),
                 48.0,
@@ -349,13 +352,14 @@ def _finishing(subject: SheetSubject, job: Job) -> Iterator[Block]:
         if seam is None or seam.length < 0.05:
             continue
         shut = math.fsum(one.length for piece in subject.checked for one in piece.grooves if one.cut == cut.id)
-        before = tr("{length} before gluing", length=text.mm(shut)) if shut >= 0.05 else tr("all of it can be reached")
+        before = tr("{length} before gluing", length=text.mm(shut)) if shut >= 0.05 else tr("everything can be "
+                                                                                            "reached")
         filled = text.mm(seam.in_sight) if seam.in_sight >= 0.05 else tr("none in sight")
         rows.append((cut.name, text.mm(seam.length), filled, before))
     if not rows:
         return
     yield Heading(tr("Filling and sanding"))
-    yield SheetTable((tr("cut"), tr("seam"), tr("to fill, as it is seen"), tr("to sand with a file of {file}",
+    yield SheetTable((tr("cut"), tr("seam"), tr("in sight, to fill"), tr("to sand with a tool of {file}",
                                                                  file=text.given(subject.printer.file))),
                 tuple(rows), (3, 1.5, 2.5, 3), frozenset({1}))
 
@@ -367,11 +371,11 @@ def _warnings(subject: SheetSubject, job: Job) -> Iterator[Block]:
     left = [line for checked, piece in both for line in _found_in(checked, piece.on(subject.printer), left=True)]
     yield Heading(tr("Before you print"))
     if not (notes or found or left):
-        yield Words(tr("Nothing was found that needs a look."))
+        yield Words(tr("Nothing was found that needs attention."))
     if notes or found:
         yield Points((*notes, *found), boxes=True)
     if left:
-        yield Words(tr("Left as it is on purpose:"))
+        yield Words(tr("Left on purpose:"))
         yield Points(tuple(left))
 
 
@@ -402,5 +406,5 @@ def _found_in(checked: Inspection, printer: Printer, *, left: bool) -> Iterator[
         at = ", ".join(text.bare(height, 1) for height in heights[:_MOST_PLACES])
         more = tr(" and {count} more", count=len(heights) - _MOST_PLACES) if len(heights) > _MOST_PLACES else ""
         heights_said = f"{at}{more} {text.unit()}"
-        yield tr("{piece}: {found}, {heights} over the bed.", piece=checked.name, found=_several(kind, len(own)),
+        yield tr("{piece}: {found}, {heights} above the bed.", piece=checked.name, found=_several(kind, len(own)),
                  heights=heights_said)

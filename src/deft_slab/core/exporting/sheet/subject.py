@@ -20,7 +20,7 @@ from ..layout import Laid
 from ..print_job import PrintJob
 
 THIS = tr("This plan")
-WHOLE = tr("As it came, whole")
+WHOLE = tr("As opened, uncut")
 
 
 @dataclass(frozen=True)

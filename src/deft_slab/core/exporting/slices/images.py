@@ -85,7 +85,7 @@ def write_layers(stack: Stack, printer: Printer, title: str, file: IO[bytes], jo
         reading.step(number / count, tr("Reading layer {number} of {count}", number=number + 1, count=count))
         area, around = wanted[number]
         if set_ != pixels[number] or abs(set_ * pixel**2 - area) > _RULE * pixel * around + pixel**2:
-            raise SaveFailed(tr("Layer {number} reads as {set:.2f} mm², and not as {area:.2f}.", number=number + 1,
+            raise SaveFailed(tr("Layer {number} reads back as {set:.2f} mm² instead of {area:.2f}.", number=number + 1,
                                 set=set_ * pixel ** 2, area=area),
                              kept=tr("Nothing was saved."))
     return [one * pixel**2 for one in pixels]

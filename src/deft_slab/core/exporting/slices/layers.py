@@ -121,14 +121,14 @@ def stack_of(pieces: Sequence[Piece], own: Sequence[Laid], printer: Printer) -> 
     for one in own:
         piece = pieces[one.piece]
         if not piece.solid.closed:
-            raise OpenSurface(tr("{name} has no layers: its surface is not closed.", name=piece.name),
+            raise OpenSurface(tr("{name} has no layers, because its surface is not closed.", name=piece.name),
                               kept=tr("Nothing was written."),
                               remedy=tr("Mend it first."))
         placed = piece.solid.vertices @ one.rotation.T + one.shift - [one.bed_x, 0.0, 0.0]
         # with its posts it is another body than the one that was laid, and stands on the bed
         placed[:, 2] += piece.lift - placed[:, 2].min()
         if (placed < -_OVER).any() or (placed > room + _OVER).any():
-            problem = tr("{name} sticks out of the bed: its layers would be cut off.", name=piece.name)
+            problem = tr("{name} extends beyond the bed, so its layers would be cut off.", name=piece.name)
             raise BadPlan(
                 problem, kept=tr("Nothing was written."), remedy=tr("Cut it smaller, or leave the layers out.")
             )

@@ -55,11 +55,11 @@ def sliced_bytes(stack: Stack, names: list[str], title: str, about: str, job: Jo
         mesh.SetSlicesMeshResolution(lib3mf.SlicesMeshResolution.Fullres)
         model.AddBuildItem(mesh, wrapper().GetIdentityTransform())
     content = packed_model(model, [np.eye(4, 3)] * len(names))
-    job.step(0.8, tr("Reading the slices again"))
+    job.step(0.8, tr("Reading the slices back"))
     read = list(slices_in(content))
     if len(read) != len(areas):
         raise SaveFailed(
-            tr("{count} bodies read with slices, and not {count2}.", count=len(read), count2=len(areas)),
+            tr("{count} bodies read back with slices instead of {count2}.", count=len(read), count2=len(areas)),
             kept=tr("Nothing was saved."),
         )
     farthest = max(float(np.abs(slicer.vertices[:, :2]).max()) for slicer in stack.slicers)
@@ -110,7 +110,7 @@ def slices_in(content: bytes) -> Iterator[list[tuple[float, float]]]:
         reader.ReadFromBuffer(content)
     except lib3mf.ELib3MFException as error:
         raise SaveFailed(
-            tr("What was to be written cannot be read again ({error}).", error=error), kept=tr("Nothing was saved.")
+            tr("The contents of the file cannot be read back ({error}).", error=error), kept=tr("Nothing was saved.")
         ) from error
     items = model.GetBuildItems()
     while items.MoveNext():
@@ -145,11 +145,12 @@ def _compare(name: str, found: list[tuple[float, float]], wanted: list[tuple[flo
     """
     if len(found) != len(wanted):
         raise SaveFailed(
-            tr("{name} reads with {count} slices, and not {count2}.", name=name, count=len(found), count2=len(wanted)),
+            tr("{name} reads back with {count} slices instead of "
+               "{count2}.", name=name, count=len(found), count2=len(wanted)),
             kept=tr("Nothing was saved."),
         )
     for number, ((_, area), (meant, around)) in enumerate(zip(found, wanted, strict=True)):
         if abs(area - meant) > 1.5 * off * around + 1e-6 * abs(meant) + 1e-9:
-            raise SaveFailed(tr("Slice {number} of {name} reads as {area:.3f} mm², and not as {meant:.3f}.",
+            raise SaveFailed(tr("Slice {number} of {name} reads back as {area:.3f} mm² instead of {meant:.3f}.",
                                 number=number + 1, name=name, area=area, meant=meant),
                              kept=tr("Nothing was saved."))
