@@ -48,7 +48,7 @@ def test_a_lantern_in_parts_comes_apart_and_keeps_its_names():
     model = open_file(TROUBLED["bodies"]).model
     whole = evaluated(model)
     assert whole.report.roles == (OWN, OWN, OWN, OUT)
-    assert any("It falls in 5 bodies that do not touch" in note.says for note in whole.notes)
+    assert any("The model has 5 bodies that do not touch" in note.says for note in whole.notes)
     apart = evaluated(model, roles=whole.report.roles)
     assert not apart.report.roles
     assert apart.report.loose == 1

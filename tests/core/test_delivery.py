@@ -205,13 +205,13 @@ def test_what_does_not_read_as_it_should_is_not_saved():
     assert size == pytest.approx((20, 20, 20), rel=0.01)
     for bad, why in (
         (content[:80] + (len(ball.triangles) - 1).to_bytes(4, "little") + content[84:-50], "mm³|open"),
-        (surface_bytes(ball.vertices + 1.0, ball.triangles, "stl", "x", closed=True), "beside its place"),
+        (surface_bytes(ball.vertices + 1.0, ball.triangles, "stl", "x", closed=True), "away from its place"),
         (surface_bytes(ball.vertices, ball.triangles[:, ::-1], "stl", "x", closed=True), "mm³"),
         (b"no model", "read"),
     ):
         with pytest.raises(SaveFailed, match=why):
             verified(bad, "stl", wanted, "ball.stl")
-    with pytest.raises(SaveFailed, match="read again"):
+    with pytest.raises(SaveFailed, match="read back"):
         read_again(b"PK no container", "3mf")
     # an open surface is written as it is
     open_ = surface_bytes(ball.vertices, ball.triangles[1:], "ply", "x", closed=False)

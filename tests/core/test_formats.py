@@ -91,7 +91,7 @@ def test_stl_with_wrong_counts_and_misleading_heads(tmp_path):
     data[80:84] = struct.pack("<I", 3)
     few = open_file(written(tmp_path / "few.stl", bytes(data))).model
     assert len(few.solid.triangles) == count
-    assert few.notes == (f"The file says that it holds 3 triangles and has {count}; all were read.",)
+    assert few.notes == (f"The file says that it contains 3 triangles, but it has {count}. All of them were read.",)
     data[80:84] = struct.pack("<I", 100_000)
     data[:5] = b"solid"
     many = open_file(written(tmp_path / "many.stl", bytes(data))).model
@@ -214,7 +214,7 @@ def test_step_solids_against_their_exact_volume(tmp_path, fineness):
 
 def test_step_that_is_damaged_or_stopped(tmp_path):
     text = ring_step(20, 15, 6)
-    with pytest.raises(UnreadableFile, match="holds no faces, or a damaged one"):
+    with pytest.raises(UnreadableFile, match="without surfaces, or a damaged one"):
         open_file(written(tmp_path / "half.stp", text[: len(text) // 3]))
     stops = iter([False] * 4 + [True] * 100)
     with pytest.raises(Cancelled):
@@ -326,7 +326,7 @@ def test_more_than_is_read_is_refused_before_it_is_made(tmp_path, monkeypatch):
     for number in range(20):
         move = trimesh.transformations.translation_matrix([50 * number, 0, 0])
         scene.graph.update(frame_to=f"n{number}", geometry="ball", matrix=move)
-    with pytest.raises(UnreadableFile, match="6,720 triangles, and 5,000 are the most"):
+    with pytest.raises(UnreadableFile, match="6,720 triangles. At most 5,000 can be read"):
         open_file(written(tmp_path / "many.glb", scene.export(file_type="glb")))
     ring = b"".join(b"v %d %d 0\n" % (n, n * n) for n in range(6000)) + b"f " + b" ".join(
         b"%d" % n for n in range(1, 6001)

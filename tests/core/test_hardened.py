@@ -59,13 +59,13 @@ def test_only_plain_files_are_read(tmp_path):
     pipe = tmp_path / "pipe.stl"
     os.mkfifo(pipe)
     for path in (pipe, Path("/dev/zero"), tmp_path):
-        with pytest.raises(UnreadableFile, match="no plain file"):
+        with pytest.raises(UnreadableFile, match="not a regular file"):
             open_file(path)
     gltf_of(tmp_path / "a.gltf", "a.bin")
     assert open_file(tmp_path / "a.gltf").model.solid.volume == pytest.approx(8000)  # m³
     (tmp_path / "a.bin").unlink()
     os.mkfifo(tmp_path / "a.bin")
-    with pytest.raises(UnreadableFile, match="no plain file"):
+    with pytest.raises(UnreadableFile, match="not a regular file"):
         open_file(tmp_path / "a.gltf")
     box(20, 20, 20).export(tmp_path / "box.stl")
     assert call("measure", tmp_path / "box.stl", "--printer", pipe).returncode
@@ -179,12 +179,12 @@ def test_a_full_disk_names_what_is_written_already(tmp_path, monkeypatch):
     with pytest.raises(SaveFailed) as told:
         write_each([(tmp_path / name, b"x") for name in "abc"])
     assert str(told.value) == (
-        "“c” could not be saved. Nothing of it was written. “a”, “b” were written before it, and stay. Free some space."
+        "“c” could not be saved. No part of it was written. “a”, “b” were already written, and stay. Free some space."
     )
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a", "b"]
     with pytest.raises(SaveFailed) as first:
         write_each([(tmp_path / "c", b"x")])
-    assert "before it" not in str(first.value)
+    assert "already written" not in str(first.value)
 
 
 def test_a_batch_is_done_anew_when_anything_that_it_depends_on_changes(tmp_path, monkeypatch):

@@ -84,8 +84,8 @@ def test_a_rod_no_thicker_than_two_walls_gets_no_void():
     rod = solid_of(trimesh.creation.cylinder(2.0, 40.0, sections=64))
     assert voids_of(rod, 2.0, 0.5, 1.0) == []
     _, plan, outcome = hollowed(rod)
-    assert "Nothing to hollow" in outcome.hollows["h1"].problem
-    assert any("Nothing to hollow" in note.says for note in outcome.notes)
+    assert "There is nothing to hollow" in outcome.hollows["h1"].problem
+    assert any("There is nothing to hollow" in note.says for note in outcome.notes)
     assert outcome.pieces[0].solid.volume == pytest.approx(rod.volume, rel=1e-6)
     assert plan.hollows
 
@@ -293,7 +293,7 @@ def test_hollows_follow_the_size_and_come_back_from_a_recipe():
 def test_what_makes_no_sense_is_refused():
     with pytest.raises(ValueError, match="half the wall"):
         Hollow(id="h", anchor=(0, 0, 0), wall=2.0, fineness=1.5)
-    with pytest.raises(ValueError, match="two of their diameters"):
+    with pytest.raises(ValueError, match="two rod diameters"):
         Hollow(id="h", anchor=(0, 0, 0), wall=2.0, spacing=3.0, radius=1.0)
     with pytest.raises(ValueError, match="fall through"):
         Vent(id="v", place=(0, 0, 0), along=(0, 0, 1), outer=1.0, inner=2.0)
@@ -325,4 +325,4 @@ def test_by_command(tmp_path, capsys):
     assert cli.main(asked) != 0
     assert "is in" in capsys.readouterr().err
     assert cli.main([*asked[:3], "30", *asked[4:], "--replace"]) != 0
-    assert "Nothing to hollow" in capsys.readouterr().err
+    assert "There is nothing to hollow" in capsys.readouterr().err

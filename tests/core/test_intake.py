@@ -74,7 +74,7 @@ BAD = {
     "half.ply": (b"ply\nformat binary_little_endian 1.0\nelement vertex 900\nproperty float x\n", "damaged PLY"),
     "cut.3mf": (b"PK\x03\x04" + bytes(40), "damaged 3MF"),
     "points.obj": (b"v 0 0 0\nv 1 0 0\nv 0 1 0\n", "damaged OBJ|no triangles"),
-    "bytes.xyz": (bytes(range(256)) * 4, "no kind that is known"),
+    "bytes.xyz": (bytes(range(256)) * 4, "an unknown kind"),
 }
 
 
@@ -104,7 +104,7 @@ def stl_with(value: float) -> bytes:
 def test_coordinates_that_are_no_numbers(tmp_path, value):
     path = tmp_path / "a.stl"
     path.write_bytes(stl_with(value))
-    with pytest.raises(UnreadableFile, match="no numbers"):
+    with pytest.raises(UnreadableFile, match="are not numbers"):
         open_file(path)
     path.write_bytes(stl_with(3e20))
     with pytest.raises(UnreadableFile, match="beyond a billion"):
@@ -201,7 +201,7 @@ def test_a_project_with_a_damaged_a_newer_or_a_huge_plan(tmp_path, monkeypatch):
         open_file(newer)
     monkeypatch.setattr(threemf, "MOST_PROJECT_BYTES", 2**20)
     huge = rewritten(tmp_path / "c.3mf", lambda name, data: b" " * 5_000_000 if name == plan else data)
-    with pytest.raises(UnreadableFile, match="5 MB, and 1 MB is the most"):
+    with pytest.raises(UnreadableFile, match="5 MB. At most 1 MB can be read"):
         open_file(huge)
 
 

@@ -92,7 +92,7 @@ def test_what_is_thin_travels_with_the_model_and_is_told():
     (place,) = outcome.cuts["c1"].thin
     assert place.kind == "skin"
     assert abs(float(normal @ place.place) - cut.offset) < 0.01
-    assert any("leaves a skin over a parallel surface, 0.40 mm thin" in note.says for note in outcome.notes)
+    assert any("leaves a skin, 0.40 mm thin, along a parallel surface" in note.says for note in outcome.notes)
 
 
 def test_round_cutters_are_looked_at_too():
@@ -138,7 +138,7 @@ def test_a_loop_that_parts_nothing_says_where_material_goes_on():
     assert np.all((places > low) & (places < high))
     assert np.allclose(places[:, 2], 20, atol=1e-6)
     assert np.all([one.outward @ (one.place - [30, 40, 20]) > 0 for one in report.bridges])
-    assert any("a bridge is left" in note.says for note in outcome.notes)
+    assert any("a bridge of material is left" in note.says for note in outcome.notes)
     whole = cut.model_copy(update={"line": tuple((30 + 50 * math.cos(t), 30 + 50 * math.sin(t), 20.0) for t in turn)})
     through = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(whole,)), default_printer())
     assert through.cuts["c1"].parts

@@ -202,7 +202,7 @@ def test_everything_or_nothing_marked_parts_nothing_and_says_so(printer, reach: 
     outcome = patched(solid, ball_at(place, reach), printer=printer)
     assert len(outcome.pieces) == 1
     assert not outcome.cuts["c1"].parts
-    assert "needs marks" in PatchCut(id="a", name="a", strokes=(ball_at(place, reach),)).why_not()
+    assert "mark only a part" in PatchCut(id="a", name="a", strokes=(ball_at(place, reach),)).why_not()
 
 
 # a border that was found on another mesh

@@ -383,7 +383,7 @@ def test_slanting_layers_of_a_belt_by_hand(axis, tmp_path):
 
 
 def test_only_a_belt_has_slanting_layers():
-    with pytest.raises(BadPlan, match="only on a belt"):
+    with pytest.raises(BadPlan, match="only a belt"):
         PRINTER.changed(slope=45.0)
     assert PRINTER.upward == (0.0, 0.0, 1.0)
 

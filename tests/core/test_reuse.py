@@ -97,7 +97,7 @@ def test_what_does_not_fit_is_said():
     assert "Key j1 is not made" in said
     assert "the seat of “Head” is meant for" in said
     assert "Hollow h1" in said
-    assert "One post is meant for a piece that there is not" in said
+    assert "There is no piece for one post" in said
 
 
 def test_a_post_off_the_surface_is_said():
@@ -106,7 +106,7 @@ def test_a_post_off_the_surface_is_said():
     evaluator, plan = block_evaluator(40, 30, 60)
     own, _ = used_on(plan, recipe.model_copy(update={"posts": (off,), "hollows": ()}), lambda: BOX, "evenly")
     said = [note.says for note in misfits(evaluator.evaluate(own, default_printer()))]
-    assert said == ["One post is not on the surface of “Head”, and not made."]
+    assert said == ["One post is not on the surface of “Head” and was not made."]
 
 
 def test_a_join_that_would_be_too_small_is_left_out_and_said():
@@ -115,7 +115,7 @@ def test_a_join_that_would_be_too_small_is_left_out_and_said():
     _, plan = block_evaluator(2, 1.5, 3)
     own, left_out = used_on(plan, recipe, lambda: BOX / 20, "evenly")
     assert [join.id for join in own.joins] == ["j2"]
-    assert [note.says for note in left_out] == ["Key j1 cannot be as small or as large as that. It was left out."]
+    assert [note.says for note in left_out] == ["Key j1 cannot be that small or large. It was left out."]
     with pytest.raises(BadPlan, match="Key j1"):
         of_block(plan).sized(scale=0.01)
 

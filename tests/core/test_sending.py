@@ -214,7 +214,7 @@ def test_what_is_no_bed_of_this_printer_is_refused(machine, tmp_path, pillar):
     with pytest.raises(UnreadableFile, match="unit must be wrong"):
         taken(machine, large, "large")
     wide, _ = bed(tmp_path / "wide", RESIN.changed(bed_x=400), (200, 30, 5))
-    with pytest.raises(UnreadableFile, match="sticks out"):
+    with pytest.raises(UnreadableFile, match="extends beyond"):
         taken(machine, wide, "wide")
     pictures, _ = bed(tmp_path / "fine", RESIN.changed(line_width=0.05), (10, 10, 1), layers=True)
     with pytest.raises(UnreadableFile, match="pixels of 0.05 mm"):
@@ -407,7 +407,7 @@ def answering(content, length=None, status=200):
 def test_a_printer_that_answers_nonsense(content):
     with answering(content) as link, pytest.raises(PrinterTrouble) as told:
         link.about()
-    assert "nonsense" in str(told.value) or "far too much" in str(told.value)
+    assert "cannot be understood" in str(told.value) or "far too long" in str(told.value)
 
 
 def test_half_answers_refusals_and_nobody_there():
@@ -421,7 +421,7 @@ def test_half_answers_refusals_and_nobody_there():
         pytest.raises(PrinterTrouble, match="another version"),
     ):
         link.about()
-    with answering(b"no picture") as link, pytest.raises(PrinterTrouble, match="instead of a picture"):
+    with answering(b"no picture") as link, pytest.raises(PrinterTrouble, match="did not answer with a picture"):
         link.picture("a", 1)
     with socket.socket() as unused:
         unused.bind(("127.0.0.1", 0))
@@ -822,7 +822,7 @@ def test_a_watched_folder(tmp_path, machine, pillar, clock):
     watch.look()
     assert machine.about().jobs[-1].state == "cancelled"
     (folder / f"one.3mf{STATUS}").write_text("[]")
-    with pytest.raises(PrinterTrouble, match="nonsense"):
+    with pytest.raises(PrinterTrouble, match="cannot be understood"):
         status_in(folder, "one.3mf")
 
 

@@ -147,7 +147,7 @@ def test_overlapping_bodies_join_within_their_group_only(printer):
     model = of_bodies(box(20, 20, 20), box(20, 20, 20, (10, 0, 0)))
     joined = evaluate(model, Plan(model=model.ref), printer)
     assert joined.pieces[0].solid.volume == pytest.approx(12000)
-    assert any("taken as one" in note.says for note in joined.notes)
+    assert any("merged" in note.says for note in joined.notes)
     apart = evaluate(model, Plan(model=model.ref).with_role(1, "on its own"), printer)
     assert [piece.solid.volume for piece in apart.pieces] == pytest.approx([8000, 8000])
     assert apart.report.steps == ()

@@ -183,7 +183,7 @@ def test_bad_surfaces_pictures_that_differ_and_cancel(monkeypatch):
         write_layers(stack, SMALL, "Thing", io.BytesIO(), Job(lambda *_: None, lambda: next(calls) > 4))
     right = images.filled
     monkeypatch.setattr(images, "filled", lambda *given: (right(*given)[0] & 0, right(*given)[1]))
-    with pytest.raises(SaveFailed, match="reads as 0.00 mm²"):
+    with pytest.raises(SaveFailed, match="reads back as 0.00 mm²"):
         write_layers(stack, SMALL, "Thing", io.BytesIO())
 
 
@@ -202,7 +202,7 @@ def test_by_command(tmp_path):
     assert listed["bed-1-layers.3mf"]["size_mm"] == pytest.approx([20, 10, 3], abs=1e-3)
     refused = call("handoff", block, "--layers", "--out", tmp_path / "filament")
     assert refused.returncode == 1
-    assert "no pictures of layers" in refused.stderr
+    assert "cannot use pictures of layers" in refused.stderr
     assert not (tmp_path / "filament").exists()
 
 

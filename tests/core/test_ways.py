@@ -149,7 +149,7 @@ def test_what_is_no_better_than_the_whole(way, worse):
     assert way.no_better(whole, 0.2) is worse
     assert way.no_better(way_of(100.0, pieces=1, flat=1, fitting=1, over=0.0), 0.2) is (way.support > 100.2)
     said = in_vain_of(way_of(120_000.0), way_of(100_000.0))
-    assert "needs 120 cm³ of support in place of 100 cm³" in said
+    assert "needs 120 cm³ of support instead of 100 cm³" in said
 
 
 def test_a_search_that_was_stopped_goes_on(hook):
@@ -236,20 +236,20 @@ def test_marks_bar_cuts_and_make_them_welcome():
 
 def test_why_there_is_none():
     solid = bipyramid()
-    assert "of seam or more. Allow" in found(solid, seam_limit=0.5).short_of
+    assert "of seam. Allow" in found(solid, seam_limit=0.5).short_of
     model = model_of(solid)
     everything = Mark(meaning="never", shape="ball", places=((0.0, 0.0, 0.0),), half=(99.0, 99.0, 99.0))
     plan = Plan(model=model.ref, marks=(everything,))
-    assert "Take marks away" in WaySearch(Evaluator(model), plan, PRINTER, CutWishes()).to_end().short_of
+    assert "Remove marks" in WaySearch(Evaluator(model), plan, PRINTER, CutWishes()).to_end().short_of
     tiny = replace_room(6.0)
     search = WaySearch(Evaluator(model), Plan(model=model.ref), tiny, CutWishes(must_fit=True))
-    assert "pieces fit at best, one" in search.to_end().short_of
+    assert "pieces fit, and one" in search.to_end().short_of
 
 
 def test_bodies_that_do_not_touch_are_named_where_there_are_too_many_pieces():
     crumbs = [box(1, 1, 1, at=(60 + 5 * n, 0, 0)) for n in range(4)]
     said = found(together(box(30, 20, 20), box(20, 20, 20, at=(35, 0, 0)), *crumbs), pieces=3).short_of
-    assert "it falls in 6 bodies that do not touch" in said
+    assert "the model has 6 bodies that do not touch" in said
     assert "leave out stray specks" in said
 
 

@@ -145,7 +145,7 @@ def test_the_scale_that_keeps_a_clearance(radius, clearance, inches):
 def test_no_scale_frees_a_guest_that_stands_in_the_wall():
     """Its place is on the prop, and stays in the wall at any scale; in a pipe that is too long it pokes out at any."""
     guest, model = ball_guest(5, place=(27.0, 0.0, 0.0))
-    with pytest.raises(BadPlan, match="stands in the wall of the prop"):
+    with pytest.raises(BadPlan, match="is inside the wall of the prop"):
         scale_with_clearance(hollow_ball(30, 24, 4), guest, ONE, model)
     small, model = ball_guest(1, place=(27.0, 0.0, 0.0))
     assert room_around(hollow_ball(30, 24, 4), small, ONE, model).clearance < 0
@@ -174,7 +174,7 @@ def test_guests_turn_and_have_their_own_unit():
     guest = Guest(id="g1", name="Ruler", form="model", model=Model("Ruler", solid, 1e-6).ref, unit="m",
                   turn=Tilt.turn((0, 0, 1), 90))
     assert guest_solid(guest, solid).size == pytest.approx([20, 100, 2])
-    with pytest.raises(BadPlan, match="not at hand"):
+    with pytest.raises(BadPlan, match="is missing"):
         guest_solid(guest, None)
 
 
@@ -198,7 +198,7 @@ def test_an_evaluated_plan_has_the_room_of_its_guests(printer):
     plan = Plan(model=model.ref).with_guest(guest).with_guest(hidden)
     evaluator = Evaluator(model)
     sha = guest.model.sha256
-    assert evaluator.evaluate(plan, printer).guests == {}  # its surface is not at hand
+    assert evaluator.evaluate(plan, printer).guests == {}  # its surface is is missing
     rooms = evaluator.evaluate(plan, printer, guests={sha: ball}).guests
     assert set(rooms) == {"g1"}
     assert rooms["g1"].clearance == pytest.approx(32, abs=0.3)

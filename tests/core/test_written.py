@@ -120,12 +120,12 @@ def test_a_cut_that_takes_off_next_to_nothing_says_so():
     model = model_of(solid_of(box(60, 60, 60)))
     cut = StraightCut(id="c1", name="Shave", normal=triple(np.ones(3) / np.sqrt(3)), offset=179.0 / np.sqrt(3))
     outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(cut,)), PRINTER)
-    assert any("takes off only 7.7e-05 % of the model" in note.says for note in outcome.notes) or any(
-        "takes off only less than" in note.says for note in outcome.notes
+    assert any("cuts off only 7.7e-05 % of the model" in note.says for note in outcome.notes) or any(
+        "cuts off only less than" in note.says for note in outcome.notes
     )
     half = cut.model_copy(update={"offset": 90.0 / np.sqrt(3)})
     outcome = Evaluator(model).evaluate(Plan(model=model.ref, recipe=(half,)), PRINTER)
-    assert not any("takes off only" in note.says for note in outcome.notes)
+    assert not any("cuts off only" in note.says for note in outcome.notes)
 
 
 # shells that enclose nothing
@@ -362,7 +362,7 @@ def test_sizes_are_of_the_mended_model_as_it_stands_and_is_mirrored():
 
 def test_too_many_cells_and_pieces_are_refused_in_words():
     walls = tuple(float(n) for n in range(1, 15))
-    with pytest.raises(ValueError, match="at most 1,000 cells in a block cut; these walls make 3,375"):
+    with pytest.raises(ValueError, match="a block cut has at most 1,000 cells; these walls make 3,375"):
         BlockCut(id="c1", name="Block", x=walls, y=(walls,), z=(walls,))
     assert BlockCut(id="c1", name="Block", x=walls[:9], y=(walls[:9],), z=(walls[:9],)).cells == 1000
 

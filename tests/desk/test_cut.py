@@ -383,7 +383,7 @@ def test_what_is_left_too_thin_is_listed_and_flown_to(cut):
     (report,) = state.evaluated.outcome.cuts.values()
     assert report.thin[0].kind == "skin"
     cut.click(panel.tabs["Pieces"])
-    assert "skin over a parallel surface" in cut.read(panel.costs)
+    assert "along a parallel surface" in cut.read(panel.costs)
     row = next(one for one in panel.costs.findChildren(ClickRow) if "skin" in one.accessibleName())
     focus = cut.bed.camera.focus
     cut.click(row)

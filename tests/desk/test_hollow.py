@@ -138,7 +138,7 @@ def test_too_thin_to_hollow_is_said(desk, tmp_path):
     assert desk.state.pieces[0].solid.volume == pytest.approx(2700.0)
     typed(page(desk).spacing, "2") if page(desk).spacing.isEnabled() else tick(page(desk).lattice)
     typed(page(desk).spacing, "3")
-    assert "two of their diameters" in desk.window.notice.text
+    assert "two rod diameters" in desk.window.notice.text
 
 
 def seen(desk, place):

@@ -179,7 +179,7 @@ def test_ones_own_rods_are_kept_and_used(halves):  # noqa: F811
     assert panel.rods.text() == "2.5  4.2"
     halves.type(panel.rods, "thick ones")
     assert state.settings.stock == (2.5, 4.2)
-    assert "Rods are" in halves.window.notice.text
+    assert "Rods must be" in halves.window.notice.text
     # its handle goes from rod to rod
     drag(halves, 0, panel.book.handle_of(panel.book._one), QPoint(30, 0))
     assert state.plan.joins[0].diameter == 4.2

@@ -260,7 +260,7 @@ def test_profiles_are_exported_and_imported(desk, dialog, tmp_path, monkeypatch)
     assert dialog.profile.printer == shipped_printers()["belt"].changed(name="Belt 2")
     path.write_text('{"name": "half')
     dialog._import()
-    assert "no printer profile that can be read" in dialog._said.text()
+    assert "printer profile cannot be read" in dialog._said.text()
     assert sum(profile.own for profile in printers.profiles()) == 1
 
 

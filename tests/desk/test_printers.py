@@ -173,7 +173,7 @@ def test_a_bed_that_was_forgotten_is_sent_again_only_by_a_person(block, monkeypa
     forgotten = job(block).id
     machine._standing = machine._standing.model_copy(update={"jobs": ()})
     wait(block, lambda: (forgotten, "again") in section(block).orders)
-    assert "nobody can say whether it was printed" in words(section(block))
+    assert "it is unknown whether it was printed" in words(section(block))
     assert machine.about().jobs == ()
     block.click(section(block).orders[forgotten, "again"])
     wait(block, lambda: state_of(block) == "printing")
