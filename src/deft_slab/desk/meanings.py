@@ -318,7 +318,6 @@ MEANINGS: dict[str, Meaning] = {
 _CALLED = {
     "overhang": tr("overhang area"),
     "support": tr("support volume"),
-    "on show": tr("scar on show faces"),
     "scarred there": tr("scar on show faces"),
     "on show faces": tr("scar on show faces"),
     "thinnest": tr("thinnest wall"),

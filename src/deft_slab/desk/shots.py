@@ -195,7 +195,7 @@ def _first_job_in_the_dark(eye: Photographer) -> None:
     eye.open(MODELS["hook"])
     window.verbs.lead()
     eye.go("Cut")
-    _panel(window, "Cut").turn_to("Ways")
+    _panel(window, "Cut").turn_to("Plans")
     eye.until(lambda: state.ways.found is not None and state.ways.found.done)
     eye.settle()
     eye.shoot("first-job")

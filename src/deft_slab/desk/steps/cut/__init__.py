@@ -24,7 +24,7 @@ class CutPanel(Pages):
     def __init__(self, state: DeskState) -> None:
         self.ways, self.where = WaysPanel(state), WherePanel(state)
         self.this, self.costs = ThisCutPanel(state), PiecesPanel(state)
-        pages = {"Ways": self.ways, "Where": self.where, "This cut": self.this, "Pieces": self.costs}
+        pages = {"Plans": self.ways, "Where": self.where, "This cut": self.this, "Pieces": self.costs}
         super().__init__(pages, _TIPS)
         self._state, self._known = state, state.selected_cut
         state.project_changed.connect(self._on_changed)

@@ -82,7 +82,7 @@ class PiecesPanel(Panel):
         self._rows["Cut area"].setText(about + text.area(totals.cut_area_mm2))
         whole = state.entry(state.plan.changed(recipe=(), pieces=(), joins=()))
         before = whole.totals.support_volume_mm3 if whole else 0.0
-        self._rows["Before any cut"].setText(text.volume(before) if whole else "–")
+        self._rows["Before cutting"].setText(text.volume(before) if whole else "–")
         self._rows["Support left"].setText(
             about + text.percent(totals.support_volume_mm3 / before, 1) if before > 0 else "–"
         )
