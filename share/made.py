@@ -16,7 +16,7 @@ from argparse_manpage.manpage import Manpage
 from deft_slab import __version__
 from deft_slab.commands.parser import parser
 from deft_slab.core.printers.profile import shipped_printers
-from deft_slab.desk.meanings import as_markdown
+from deft_slab.desk import glossary, meanings
 
 HERE = Path(__file__).parent
 _FILES = ("file", "out", "recipe", "keep", "folder", "token_file", "shot")
@@ -121,7 +121,8 @@ MADE = {
     HERE / "bash-completion/completions/deft-slab": lambda: _completion("bash"),
     HERE / "zsh/site-functions/_deft-slab": lambda: _completion("zsh"),
     HERE.parent / "docs/licences.md": _licences,
-    HERE.parent / "docs/figures.md": as_markdown,
+    HERE.parent / "docs/figures.md": meanings.as_markdown,
+    HERE.parent / "docs/glossary.md": glossary.as_markdown,
 }
 
 

@@ -53,7 +53,7 @@ MEANINGS: dict[str, Meaning] = {
             "sampled on 256 columns."
         ),
     ),
-    "before any cut": Meaning(
+    "before cutting": Meaning(
         _SUPPORT,
         tr("For comparison, what the model would need in one piece."),
         tr("The support volume of the uncut model in its present tilt."),
