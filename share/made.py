@@ -16,7 +16,8 @@ from argparse_manpage.manpage import Manpage
 from deft_slab import __version__
 from deft_slab.commands.parser import parser
 from deft_slab.core.printers.profile import shipped_printers
-from deft_slab.desk import glossary, meanings
+from deft_slab.desk import meanings
+from deft_slab.desk.help import glossary
 
 HERE = Path(__file__).parent
 _FILES = ("file", "out", "recipe", "keep", "folder", "token_file", "shot")

@@ -51,32 +51,35 @@ def _page(source: Path, written: dict[Path, set[str]]) -> tuple[str, list[str]]:
                 inner.attrSet(name, _in_pages(str(target)))
     written[source] = headings
     body = engine.renderer.render(tokens, engine.options, {})
-    way = "" if source.stem == "index" else '<nav><a href="index.html">Contents</a></nav>'
-    return (f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
+    inside = "../" if source.parent.parent == DOCS else ""
+    way = "" if source.stem == "index" else f'<nav><a href="{inside}index.html">Contents</a></nav>'
+    language = source.parent.name if inside else "en"
+    return (f'<!doctype html>\n<html lang="{language}"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
             f"<style>{_STYLE}</style></head>\n<body>{way}\n{body}</body></html>\n"), links
 
 
 def _in_pages(target: str) -> str:
     """A link as it is among the pages: to another page by its new ending."""
-    return re.sub(r"^([\w-]+)\.md(#|$)", r"\1.html\2", target)
+    return re.sub(r"^((?:\w+/)?[\w-]+)\.md(#|$)", r"\1.html\2", target)
 
 
 def build(out: Path) -> list[str]:
     """Writes all pages and pictures into a folder; gives what is wrong with their links."""
-    out.mkdir(parents=True, exist_ok=True)
     headings: dict[Path, set[str]] = {}
     found: list[tuple[Path, str]] = []
-    for source in (*sorted(DOCS.glob("*.md")), ROOT / "README.md"):
+    for source in (*sorted(DOCS.rglob("*.md")), ROOT / "README.md"):
         page, links = _page(source, headings)
-        if source.parent == DOCS:
-            (out / f"{source.stem}.html").write_text(page, "utf-8")
+        if source.is_relative_to(DOCS):
+            path = (out / source.relative_to(DOCS)).with_suffix(".html")
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_text(page, "utf-8")
         found += [(source, link) for link in links]
     for folder in ("screenshots", "schemas"):
         shutil.copytree(DOCS / folder, out / folder, dirs_exist_ok=True)
     wrong = [f"{source.name}: {link}" for source, link in found if not _leads_somewhere(source, link, headings)]
     linked = {(source.parent / link.partition("#")[0]).resolve() for source, link in found}
     wrong += [f"{page.name}: no page leads there" for page in headings
-              if page.parent == DOCS and page.stem != "index" and page.resolve() not in linked]
+              if page.is_relative_to(DOCS) and page.stem != "index" and page.resolve() not in linked]
     return wrong
 
 

@@ -46,7 +46,7 @@ def test_all_actions_are_listed_and_found_by_plain_words(desk, keys):
     assert not found_by("turn right", "Changes whether a left drag turns")
 
 
-def test_f1_opens_it_and_enter_does_what_was_found(desk, monkeypatch):
+def test_its_keys_open_it_and_enter_does_what_was_found(desk, monkeypatch):
     opened = []
 
     def used(dialog):
@@ -57,7 +57,7 @@ def test_f1_opens_it_and_enter_does_what_was_found(desk, monkeypatch):
         return 1
 
     monkeypatch.setattr(KeysDialog, "exec", used)
-    desk.key(Qt.Key.Key_F1)
+    desk.key(Qt.Key.Key_F1, Qt.KeyboardModifier.ControlModifier)
     assert len(opened) == 1
     assert not opened[0].isVisible()
     assert desk.state.step == "Check"
@@ -69,7 +69,7 @@ def test_an_action_is_put_on_other_keys_and_that_is_remembered(desk, keys):
     keys.search.setText("report")
     press(keys, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
     desk.click(keys.put)
-    assert "“Keep as a choice” already" in words(keys)
+    assert "already runs “Keep as a choice”" in words(keys)
     assert made.shortcuts() == []
     press(keys, Qt.Key.Key_R, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
     desk.click(keys.put)
@@ -90,7 +90,7 @@ def test_an_action_is_put_on_other_keys_and_that_is_remembered(desk, keys):
 
 
 def test_what_cannot_be_done_now_is_listed_and_not_done(desk, keys):
-    keys.search.setText("takes the last step back")
+    keys.search.setText("undoes the last step")
     assert rows(keys) == ["Undo"]
     assert not keys.do.isEnabled()
     QTest.keyClick(keys, Qt.Key.Key_Return)

@@ -9,6 +9,7 @@ from functools import partial
 from ...core.formats import names
 from ...core.locale.translate import tr
 from ..desk_state import DeskState
+from ..help.pages import ABOUT_PAGE, GLOSSARY_PAGE
 from ..state.desk import STEPS
 from .verbs import Verbs
 
@@ -71,25 +72,11 @@ FILE = (
         Verbs.edit_printers,
     ),
     Action(
-        "first_job",
-        tr("First job"),
-        tr("Leads you through a first job with one proposal for each step. You can leave it and resume it later."),
-        (),
-        Verbs.lead,
-    ),
-    Action(
         "recipes",
         tr("Recipes …"),
         tr("Stores everything that you did to this model under a name, to be used on another model."),
         ("Ctrl+R",),
         Verbs.show_recipes,
-    ),
-    Action(
-        "report",
-        tr("Report …"),
-        tr("Collects what helps to find out what went wrong. Nothing is sent anywhere."),
-        (),
-        Verbs.show_report,
     ),
     Action("quit", tr("Quit"), tr("Ends the program."), ("Ctrl+Q",), Verbs.quit),
 )
@@ -134,15 +121,47 @@ VIEW = tuple(
         (),
         Verbs.show_comfort,
     ),
+)
+HELP = (
+    Action(
+        "help",
+        tr("Help on this step"),
+        tr("Explains the step that is open."),
+        ("F1",),
+        lambda verbs: verbs.show_help(verbs.state.step),
+    ),
+    Action("glossary", tr("Glossary"), tr("Explains the words of the window."), ("Shift+F1",),
+           lambda verbs: verbs.show_help(GLOSSARY_PAGE)),
     Action(
         "shortcuts",
         tr("Keys"),
         tr("Lists all actions. You can find them in plain words and change their keys."),
-        ("F1",),
+        ("Ctrl+F1",),
         Verbs.show_keys,
     ),
+    Action(
+        "first_job",
+        tr("First job"),
+        tr("Leads you through a first job with one proposal for each step. You can leave it and resume it later."),
+        (),
+        Verbs.lead,
+    ),
+    Action(
+        "report",
+        tr("Report …"),
+        tr("Collects what helps to find out what went wrong. Nothing is sent anywhere."),
+        (),
+        Verbs.show_report,
+    ),
+    Action(
+        "about",
+        tr("About Deft Slab"),
+        tr("Shows the versions of the program and of its libraries, and its licence."),
+        (),
+        lambda verbs: verbs.show_help(ABOUT_PAGE),
+    ),
 )
-ALL = FILE + EDIT + VIEW
+ALL = FILE + EDIT + VIEW + HELP
 ELSEWHERE = (
     (tr("On the bed"), tr("arrow keys turn, + and − zoom, a double click shows everything")),
     (tr("In a number"), tr("arrow keys step; units and sums are accepted: 4.5in, 120/2")),

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QObject, QTimer
 from PySide6.QtGui import QGuiApplication, QImage, QPixmap
@@ -27,6 +28,9 @@ from ..dialogs.sheet import SheetDialog
 from ..guide.guide import Guide
 from ..widgets.basics import plain
 from ..widgets.notice import Notice
+
+if TYPE_CHECKING:
+    from ..help.window import HelpWindow
 
 OPENABLE = tr("Models and projects ({list});;All files (*)", list=chooser())
 
@@ -48,6 +52,7 @@ class Verbs(QObject):
         self._then_told = ""
         state.opened.connect(lambda: QTimer.singleShot(0, self._tell_of_others))  # the notice is cleared on opening
         self.sheet: SheetDialog | None = None
+        self.help: HelpWindow | None = None
         # the window knows what its actions are, and what its bed shows
         self.open_keys: Callable[[], None] = lambda: None
         self.redress: Callable[[], None] = lambda: None
@@ -222,6 +227,14 @@ class Verbs(QObject):
 
     def show_keys(self) -> None:
         self.open_keys()
+
+    def show_help(self, page: str) -> None:
+        """Open a page of the help, in the window that may be open already."""
+        if self.help is None:
+            from ..help.window import HelpWindow
+
+            self.help = HelpWindow(self.window)
+        self.help.open_page(page)
 
     def show_report(self) -> None:
         from ..dialogs.trouble_report import ReportDialog

@@ -88,7 +88,7 @@ class ComfortDialog(QDialog):
                 grid.addLayout(part, number, 1)
         said = tr(
             "Changes of text size, language, units and numbers take effect when the program is started again. Keys "
-            "have their own list (F1)."
+            "have their own list (Ctrl+F1)."
         )
         self.said = label(said, "faint", wrap=True)
         grid.addWidget(self.said, len(lines), 0, 1, 2)

@@ -34,7 +34,7 @@ class GuideCard(QFrame):
         self.otherwise = button("", tr("Continues without it."), guide.pass_over)
         self.leave = button(
             tr("Leave the first job"),
-            tr("Leaves the first job. “First job” in the file menu resumes it at the step that is open then."),
+            tr("Leaves the first job. “First job” in the help menu resumes it at the step that is open then."),
             guide.leave,
         )
         words = QVBoxLayout()

@@ -21,7 +21,7 @@ from ..refresh.batching import when_over
 from ..state.desk import WHOLE, Entry
 
 Index = QModelIndex | QPersistentModelIndex
-COMPARED = tr("all others are compared with it")
+COMPARED = tr("the reference")
 _TIPS = {
     None: tr("The plan on the bed."),
     WHOLE: tr("The uncut model as it stood in its file. Click to put it on the bed."),

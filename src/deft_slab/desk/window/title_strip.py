@@ -1,4 +1,4 @@
-"""The title strip: the file menu, what is open, the steps, the printer, undo and redo."""
+"""The title strip: the menus, what is open, the steps, the printer, undo and redo."""
 
 from __future__ import annotations
 
@@ -39,6 +39,13 @@ class TitleStrip(QWidget):
         self.file_menu = QMenu(self)
         self.file_menu.aboutToShow.connect(self.fill_file_menu)
         self.file.setMenu(self.file_menu)
+        self.help = self._menu_button(
+            tr_in("a menu", "Help"), tr("Explanations of the steps and words, the keys, and a first job.")
+        )
+        self.help_menu = QMenu(self)
+        for action in table.HELP:
+            self.help_menu.addAction(made[action.id])
+        self.help.setMenu(self.help_menu)
         self.title = Elided("title")
         self.size_label = label("", "faint")
         self._steps = QButtonGroup(self)
@@ -67,7 +74,7 @@ class TitleStrip(QWidget):
         layout.setContentsMargins(12, 0, 12, 0)
         # what lies on both sides takes equal shares, so that the steps keep their places whatever the name
         self._left, self._right = QWidget(), QWidget()
-        self._left.setLayout(row(Logo(), self.file, self.title, self.size_label, 1, spacing=_BETWEEN))
+        self._left.setLayout(row(Logo(), self.file, self.help, self.title, self.size_label, 1, spacing=_BETWEEN))
         self._right.setLayout(row(1, self.chip, self.undo, self.redo, spacing=_BETWEEN))
         for place, holder in ((0, self._left), (-1, self._right)):
             holder.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -118,7 +125,7 @@ class TitleStrip(QWidget):
         for name in ("copy_picture", "save_picture", "recipes"):
             menu.addAction(self._actions[name])
         menu.addSeparator()
-        for name in ("first_job", "comfort", "shortcuts", "report", "quit"):
+        for name in ("comfort", "quit"):
             menu.addAction(self._actions[name])
 
     def fill_chip_menu(self) -> None:

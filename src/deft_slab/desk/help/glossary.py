@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..core.locale.translate import tr
+from ...core.locale.translate import tr
 
 GLOSSARY: tuple[tuple[str, str], ...] = (
     (tr("Audience"), tr("Where the finished prop is looked at from. It decides which seams and scars count as seen.")),
