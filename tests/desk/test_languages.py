@@ -183,7 +183,7 @@ def test_all_that_the_window_shows_is_marked(folder):
     assert left == {}
 
 
-@pytest.mark.parametrize("worn", [{"LANGUAGE": "de"}, {"LANGUAGE": "de", preferences.UNITS: "in"}])
+@pytest.mark.parametrize("worn", [{"LANGUAGE": "en"}, {"LANGUAGE": "de"}, {"LANGUAGE": "de", preferences.UNITS: "in"}])
 def test_no_page_is_wider_than_its_room(folder, worn):
     """German is the longer one; at 1280 x 800, the least that the window is made for."""
     _, wide = walked(folder, **worn)

@@ -110,11 +110,11 @@ class WaysPanel(Panel):
         self.stop = button(tr("Stop"), tr("Stops the search. What was found stays."), self._ways.stop, role="small")
         self.on = button(tr("Continue the search"), tr("Continues the search where it was "
                                                        "stopped."), self._ways.look_on, role="small")
-        self.whole = button(tr("Search plans for the model"), tr("Searches for plans that cut the whole model anew, "
+        self.whole = button(tr("Search the whole model"), tr("Searches for plans that cut the whole model anew, "
                                                                  "without "
                                                      "the present cuts."),
                             self._ways.part_whole, role="small")
-        self.piece = button(tr("Search plans for this piece"), tr("Searches for plans that cut only the selected "
+        self.piece = button(tr("Search this piece"), tr("Searches for plans that cut only the selected "
                                                                   "piece. The "
                                                       "others stay."),
                             self._ways.part_piece, role="small")
@@ -180,7 +180,7 @@ class WaysPanel(Panel):
             0,
             100,
             1,
-            tr("Weight of seams across show faces"),
+            tr("Seams on show faces count"),
             tr("How many mm of visible seam one mm across a show face counts as."),
         )
         self.show_factor.committed.connect(lambda value: wish(show_factor=value))
@@ -189,7 +189,7 @@ class WaysPanel(Panel):
             0,
             100,
             5,
-            tr("Weight of seams where they are welcome"),
+            tr("Seams where welcome count"),
             tr("The share that visible seams count there. Mark such places in Tilt, on the page Faces."),
         )
         self.welcome_factor.committed.connect(lambda value: wish(welcome_factor=value / 100))

@@ -51,7 +51,7 @@ class HandOffPanel(Panel):
             role="small",
         )
         self.anew = button(
-            tr("Lay out again"), tr("Discards the places that you chose by hand."), self._bedding.lay_anew, role="small"
+            tr("Reset"), tr("Discards the places that you chose by hand."), self._bedding.lay_anew, role="small"
         )
         self.left = button(tr("Turn left"), tr("Turns the selected piece by {step:g}° (comma key).", step=STEP),
                            partial(self._bedding.turn, STEP), role="small")

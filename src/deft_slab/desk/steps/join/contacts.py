@@ -13,7 +13,7 @@ from ....core.errors import DeftError
 from ....core.joins import DowelJoin, Join, KeyJoin, PivotJoin
 from ....core.joins.reports import ContactFound, JoinReport
 from ....core.locale import text
-from ....core.locale.translate import sentence, tr, tr_in
+from ....core.locale.translate import sentence, tr, tr_in, tr_many
 from ...desk_state import DeskState
 from ...fields import Field
 from ...joins import ON_DESK
@@ -388,12 +388,13 @@ class ContactsPanel(Panel):
             return tr("no join yet"), "look"
         if any(report.problem for report in reports):
             return tr("not made"), "look"
-        kinds = {join.word for join in joins if join.answers} or {"letters"}
         joins = [join for join in joins if join.answers] or joins
-        (word,) = kinds if len(kinds) == 1 else ("join",)
-        if word == "glue":
+        if not any(join.holds or not join.answers for join in joins):
             return tr("glue only"), "faint"
-        words = f"{len(joins)} {word}s" if len(joins) > 1 else word
+        if len({type(join) for join in joins}) > 1:
+            words = tr_many("{n} join", "{n} joins", len(joins))
+        else:
+            words = f"{len(joins)} × {joins[0].word}" if len(joins) > 1 else joins[0].word
         printer, reported = self._state.printer, self._joining.reports
         wall = min(report.least_wall for report in reports)
         thin = any(reported[join.id].least_wall < join.wall_needed(printer) for join in joins if join.id in reported)

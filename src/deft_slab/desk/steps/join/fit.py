@@ -205,8 +205,8 @@ class DryFitPanel(Panel):
         emptied(self.list)
         for number, move in enumerate(self._moves):
             free, role = self._free(move)
-            shown = SaidRow(f"{number + 1}  "
-                             "{self._words(move)}", free, role, tr("Shows this place."), chosen=number == at)
+            said = f"{number + 1}  {self._words(move)}"
+            shown = SaidRow(said, free, role, tr("Shows this place."), chosen=number == at)
             shown.clicked.connect(partial(self._to, number))
             self.list.addWidget(shown)
 

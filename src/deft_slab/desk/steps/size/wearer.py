@@ -30,7 +30,7 @@ class WearerPanel(Panel):
                                      measure=form.measure), partial(self._add, key))
             for key, form in FORMS.items()
         }
-        self.add_model = button(tr("Another model …"), tr("Adds a model from another file, such as a ruler or a part "
+        self.add_model = button(tr("Add a model …"), tr("Adds a model from another file, such as a ruler or a part "
                                                     "that the prop must fit."), self._ask_model)
         self.add(row(*self.adds.values(), self.add_model, 1))
         self._list = self.add_list()
