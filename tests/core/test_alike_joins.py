@@ -86,7 +86,7 @@ def test_what_is_lost_is_said_where_they_cannot_stay_so(monkeypatch):
     orbit = Orbit({0: NOWHERE}, (off,), (0, 1))
     monkeypatch.setattr("deft_slab.core.joining.plan_joints.orbits_of", lambda contacts, pieces: [orbit])
     _, after = with_joins(solid_of(box(120, 60, 50)), across("c1", (1, 0, 0), 60))
-    assert "pieces 1, 2 were alike and are not any more" in after.plan.joins[0].why
+    assert "pieces 1, 2 had the same shape and no longer do" in after.plan.joins[0].why
     assert any(join.holds for join in after.plan.joins)
 
 

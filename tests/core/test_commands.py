@@ -218,7 +218,7 @@ def test_mend_rewraps_and_thins(ball, tmp_path):
     assert found["closed"] is True
     assert found["triangles_after"] <= 4000
     assert found["volume_after_mm3"] == pytest.approx(4 / 3 * math.pi * 30**3, rel=0.03)
-    assert [step.split()[0] for step in found["steps"]][-2:] == ["Surface", "Thinned"]
+    assert [step.split()[0] for step in found["steps"]][-2:] == ["Surface", "Simplified"]
 
 
 def test_size_by_command(ball, tmp_path):
@@ -357,7 +357,7 @@ def test_a_recipe_with_many_kinds(beam, tmp_path):
 @pytest.mark.parametrize(
     ("recipe", "says"),
     [
-        ("[]", "not a recipe"),
+        ("[]", "This recipe cannot be read"),
         ('{"cuts": [{"kind": "fold"}]}', "recipe"),
         ('{"cuts": [{"kind": "box", "id": "a", "name": "a", "centre": [0,0,0], "half": [0,1,1]}]}', "size"),
         ('{"cuts": [{"kind": "straight", "id": "a", "name": "Far", "normal": [0,0,1], "offset": 900}]}', "beside"),

@@ -215,7 +215,7 @@ def test_overlapping_bodies_are_cut_as_one(printer):
     assert len(outcome.pieces) == 2
     assert outcome.volume_before_mm3 == pytest.approx(40 * 40 * 80 + 40 * 20 * 20)
     assert sum(piece.figures.volume_mm3 for piece in outcome.pieces) == pytest.approx(outcome.volume_before_mm3)
-    assert any("overlap" in note.says for note in outcome.notes)
+    assert any("Overlapping bodies" in note.says for note in outcome.notes)
     assert outcome.seams["c1"].in_sight > 0.8 * outcome.seams["c1"].length
 
 

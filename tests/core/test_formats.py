@@ -233,7 +233,7 @@ def greedily(*_):
 @pytest.mark.parametrize(
     ("read", "says"),
     [
-        (endlessly, "could not be read within 0 seconds of work"), (greedily, "takes too much memory"),
+        (endlessly, "could not be read within 0 seconds of computing"), (greedily, "takes too much memory"),
         (lambda *_: os.abort(), "damaged STL file: its reader failed"), (lambda *_: 1 / 0, "division by zero"),
     ],
 )
@@ -331,7 +331,7 @@ def test_more_than_is_read_is_refused_before_it_is_made(tmp_path, monkeypatch):
     ring = b"".join(b"v %d %d 0\n" % (n, n * n) for n in range(6000)) + b"f " + b" ".join(
         b"%d" % n for n in range(1, 6001)
     )
-    with pytest.raises(UnreadableFile, match="face of 6,000 corners"):
+    with pytest.raises(UnreadableFile, match="face with 6,000 corners"):
         open_file(written(tmp_path / "ring.obj", ring))
     chain = {"asset": {"version": "2.0"}, "nodes": [{"children": [n + 1]} for n in range(5000)] + [{}]}
     with pytest.raises(UnreadableFile, match="nested too deeply"):

@@ -86,7 +86,7 @@ def test_bad_files_are_told_apart(tmp_path, name):
     with pytest.raises(UnreadableFile, match=says) as caught:
         open_file(path)
     assert name in str(caught.value)
-    assert "untouched" in caught.value.kept
+    assert "unchanged" in caught.value.kept
 
 
 def test_missing_files_and_folders(tmp_path):

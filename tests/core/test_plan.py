@@ -112,7 +112,7 @@ def test_a_newer_project_and_a_damaged_one_say_so():
     newer = json.loads(text) | {"version": 2, "hologram": True}
     with pytest.raises(UnreadableFile, match="newer version") as caught:
         read_project(json.dumps(newer).encode())
-    assert "untouched" in caught.value.kept
+    assert "unchanged" in caught.value.kept
     for damaged in (b"", b"{", b"[]", b"\xff\xfe", text.replace('"offset"', '"off').encode()[:-9], b'{"version": 1}'):
         with pytest.raises(UnreadableFile, match="damaged"):
             read_project(damaged)

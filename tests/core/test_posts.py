@@ -212,7 +212,7 @@ def test_by_command(tmp_path, capsys):
     assert bare.volume == pytest.approx(comb(3).volume, rel=1e-5)
     assert whole.volume > bare.volume
     assert cli.main(asked) != 0
-    assert "are in" in capsys.readouterr().err
+    assert "already exist in" in capsys.readouterr().err
 
 
 def test_what_support_leaves_is_weighed_by_who_sees_it():

@@ -95,7 +95,7 @@ def test_what_does_not_fit_is_said():
     said = " ".join(note.says for note in misfits(evaluator.evaluate(own, default_printer())))
     assert "“Waist” passes beside the model" in said
     assert "Key j1 is not made" in said
-    assert "the seat of “Head” is meant for" in said
+    assert "There is no piece for the seat of “Head”" in said
     assert "Hollow h1" in said
     assert "There is no piece for one post" in said
 

@@ -214,7 +214,7 @@ def test_what_is_no_bed_of_this_printer_is_refused(machine, tmp_path, pillar):
     with pytest.raises(UnreadableFile, match="unit must be wrong"):
         taken(machine, large, "large")
     wide, _ = bed(tmp_path / "wide", RESIN.changed(bed_x=400), (200, 30, 5))
-    with pytest.raises(UnreadableFile, match="extends beyond"):
+    with pytest.raises(UnreadableFile, match="sticks out"):
         taken(machine, wide, "wide")
     pictures, _ = bed(tmp_path / "fine", RESIN.changed(line_width=0.05), (10, 10, 1), layers=True)
     with pytest.raises(UnreadableFile, match="pixels of 0.05 mm"):

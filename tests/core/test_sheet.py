@@ -97,11 +97,11 @@ def test_it_says_what_to_print_and_how_to_put_it_together(crate, sheet):
     # 8 and 8 mm deep, a clearance of 0.3 mm shorter at each end; two for each copy
     assert "2 rods of 3 mm, 15.4 mm long" in said
     assert "4 ×" in said
-    assert "61.6 mm of round stock in all" in said
+    assert "61.6 mm of rod in total" in said
     assert "Clearance of keys and holes: 0.3 mm per side" in said
     # the seam goes around the block: 2 · (40 + 30) mm
     assert "Level 140 mm" in said
-    assert "Piece 1 on to piece 2" in said or "Piece 2 on to piece 1" in said
+    assert "Piece 1 onto piece 2" in said or "Piece 2 onto piece 1" in said
 
 
 def test_choices_stand_beside_each_other(crate, sheet):
@@ -123,7 +123,7 @@ def test_a_choice_that_cannot_be_carried_out_is_told_of(crate):
     found = subject_of(without_facets(whole, np.arange(12) == 0), others=[("Cut it", {"recipe": (CUT,)})])
     assert "not closed" in found.compared[-1].problem
     said = [line for block in blocks_of(found) if isinstance(block, Points) for line in block.words]
-    assert any(line.startswith("“Cut it” cannot be told") for line in said)
+    assert any(line.startswith("The figures of “Cut it” are unknown") for line in said)
 
 
 def test_the_screen_has_the_same_words_and_drawings(sheet):

@@ -122,7 +122,7 @@ def test_what_mending_left_out_and_what_it_moved_are_told_apart(tmp_path):
     done = call("mend", tmp_path / "bin.3mf", "--drop-specks", "-o", tmp_path / "closed.stl")
     assert re.search(r"^Stray specks left +0$", done.stdout, re.M)
     assert "left out" in done.stdout
-    assert "from the old surface" not in done.stdout.replace("From the old surface, holes too", "")
+    assert "from the old surface" not in done.stdout.replace("Distance from the old surface, including holes", "")
 
 
 class Terminal(io.StringIO):

@@ -379,7 +379,7 @@ def test_materials_of_a_printer_and_of_pieces(block, monkeypatch):
         shown.table.item(0, 0).setText("Grey")
         shown.table.setCurrentCell(0, 0)
         QTest.mouseClick(shown.remove, Qt.MouseButton.LeftButton)
-        assert "stays" in words(shown)
+        assert "cannot be removed" in words(shown)
         shown.table.item(0, 0).setText("Red")
         assert "two materials" in words(shown)
         return 1

@@ -554,7 +554,7 @@ def test_kerf_and_a_value_that_makes_no_sense(cut):
     state.do_plan("add", state.plan.with_cut(block))
     cut.settle()
     state.cutting.change_one("break it", "b", x=(3.0, 1.0))
-    assert "rise" in cut.window.notice.text
+    assert "rising order" in cut.window.notice.text
     assert state.plan.cut("b") == block
 
 

@@ -215,7 +215,7 @@ def test_stray_specks_are_left_out_or_kept(led, tmp_path, monkeypatch):
     desk.open(path)
     led.take("Keep this size")
     led.take("Leave out")
-    led.says("40 × 40 × 10 mm: It fits the")
+    led.says("The model is 40 × 40 × 10 mm. It fits the")
     assert desk.state.evaluated.outcome.report.specks == 0
 
 

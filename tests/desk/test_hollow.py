@@ -72,7 +72,7 @@ def test_hollowed_vented_plugged_and_taken_back(ball):
     made(ball)
     assert [piece.extra for piece in state.pieces[1:]] == ["plug"] * len(panel.rows)
     assert all(piece.lift == 0 for piece in state.pieces[1:])
-    assert "plug with 0.2" in words(panel)
+    assert "plug with a gap of 0.2" in words(panel)
     for _ in range(3):
         ball.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         made(ball)

@@ -67,7 +67,7 @@ def test_the_whole_job_of_joining_by_mouse_and_keys(halves):
     assert state.history.undo_text == "propose joins"
     joins = state.plan.joins
     assert len(joins) == 2
-    assert "Because" in words(panel)
+    assert "Proposed because" in words(panel)
     assert "Thinnest wall around it" in words(panel)
     assert all(not report.problem for report in state.evaluated.outcome.joins.values())
     book = panel.book

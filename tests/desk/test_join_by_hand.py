@@ -194,7 +194,7 @@ def test_where_seams_meet_a_cap_is_offered(halves):  # noqa: F811
     halves.settle()
     fit = dry(halves)
     assert "Errors that add up" in words(fit)
-    assert "mm off is likely" in words(fit)
+    assert "mm off, at worst" in words(fit)
     count = len(state.fitting.fitted.meetings)
     assert count >= 2
     caps = [one for one in fit.findChildren(QPushButton) if one.text() == "Add a cap"]

@@ -65,7 +65,7 @@ def left_orb(name="one") -> tuple[LeftWork, Project]:
 # 1: nothing is replaced unasked
 
 
-@pytest.mark.parametrize("item", ["save", "together"])
+@pytest.mark.parametrize("what", ["save", "together"])
 def test_a_name_without_ending_replaces_nothing_unasked(desk, tee, tmp_path, monkeypatch, questions, what):
     desk.open(tee)
     desk.go(6)
@@ -272,7 +272,7 @@ def test_the_window_says_when_work_cannot_be_kept(desk, tee, monkeypatch, tmp_pa
     desk.open(tee)
     assert desk.window.foot.not_kept.isVisible()
     assert desk.window.notice.isVisible()
-    assert "Unsaved work is not stored" in desk.window.notice.text
+    assert "Unsaved work cannot be stored" in desk.window.notice.text
     assert str(blocked) in desk.window.notice.text
     monkeypatch.setenv("DEFT_SLAB_HOME", str(tmp_path / "fine"))
     desk.state.seats.turn((0, 1, 0), 5)
@@ -348,7 +348,7 @@ def test_a_request_that_kills_the_worker_is_given_back(qtbot, jobs, monkeypatch)
             qtbot.waitUntil(lambda process=process: bool(failed) or jobs.process_id != process, timeout=PATIENCE)
     (error,) = failed
     assert isinstance(error, WorkerEnded)
-    assert "3 times over “Bad”" in error.what
+    assert "3 times during “Bad”" in error.what
     assert len(starts) == 3
     qtbot.waitUntil(lambda: len(done) == 1, timeout=PATIENCE)
 

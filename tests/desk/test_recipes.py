@@ -131,7 +131,7 @@ def test_renamed_given_taken_in_and_removed(parted, recipes, tmp_path, monkeypat
     path.write_text("{}")
     dialog._import()
     assert dialog.list.count() == 2
-    assert "This is not a recipe" in words(dialog)
+    assert "This recipe cannot be read" in words(dialog)
     parted.click(dialog.delete)
     assert dialog.list.count() == 1
     (parted.state.reusing.shelf.folder / "broken.json").write_text("no")

@@ -37,7 +37,7 @@ def test_files_are_opened_by_dropping_and_bad_ones_leave_the_work_alone(desk, te
         drop(desk, tmp_path / name)
         assert desk.window.notice.isVisible()
         assert name in desk.window.notice.text
-        assert "untouched" in desk.window.notice.text
+        assert "unchanged" in desk.window.notice.text
         assert (desk.state.project, desk.state.model) == before
     desk.settle()
     assert len(desk.state.pieces) == 1
@@ -60,7 +60,7 @@ def test_an_open_surface_is_shown_measured_and_not_cut(desk, tmp_path):
     desk.qtbot.waitUntil(lambda: desk.window.notice.isVisible(), timeout=PATIENCE)
     desk.settle()
     assert "Close the surface" in desk.window.notice.text
-    assert "(add a cut) was taken back" in desk.window.notice.text
+    assert "(add a cut) was undone" in desk.window.notice.text
     assert state.plan == plan
     assert state.history.undo_text == ""
 
@@ -147,7 +147,7 @@ def test_a_fault_inside_is_reported_in_words(qtbot, jobs):
     assert isinstance(error, DeftError)
     assert not isinstance(error, Cancelled)
     assert "An internal error occurred" in error.what
-    assert "Undo" in error.remedy
+    assert "undo it" in error.remedy
 
 
 def test_settings_are_kept_and_damaged_ones_replaced(tmp_path, monkeypatch):

@@ -18,6 +18,7 @@ from ..core.plan.hollow import MOST_VENTS
 from ..core.plan.placements import BedsBy
 from ..core.plan.plan import UNITS
 from ..core.plan.recipe import SCALINGS
+from ..core.search.results import SWEEP_PLACES
 from ..core.wearer.measures import FORMS
 
 SCALED = {one.replace(" ", "-"): one for one in SCALINGS if one != "as it is"}
@@ -348,6 +349,17 @@ def tilt(tilt: argparse.ArgumentParser) -> None:
                                                                                 "(0)"))
     tilt.add_argument("--map", type=int, default=0, metavar="N",
                       help=tr("also give the figures of N evenly spread directions, from a draft mesh"))
+
+
+def sweep(sweep: argparse.ArgumentParser) -> None:
+    """Add the direction and the places of a sweep."""
+    common(sweep)
+    overhang(sweep)
+    sweep.add_argument("--normal", type=number, nargs=3, required=True, metavar=("X", "Y", "Z"),
+                       help=tr("direction that the cut faces, in the model frame; any length"))
+    sweep.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
+                       help=tr("number of places ({count})", count=SWEEP_PLACES))
+    mending(sweep)
 
 
 def ways(propose: argparse.ArgumentParser) -> None:

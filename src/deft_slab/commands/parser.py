@@ -10,7 +10,6 @@ from typing import Any, NoReturn
 from .. import about, opened_with
 from ..core.formats import names
 from ..core.locale.translate import tr
-from ..core.search.results import SWEEP_PLACES
 from . import options
 
 
@@ -54,9 +53,8 @@ def parser() -> argparse.ArgumentParser:
         usage="deft-slab [FILE | --demo] [--shot PNG]\n       deft-slab COMMAND [--help] ...",
         formatter_class=argparse.RawDescriptionHelpFormatter,
         epilog="\n\n".join([
-            _filled(tr("Without a command, the window opens with FILE: {list}, or a project.",
-                         list=names())),
-             _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
+            _filled(tr("Without a command, the window opens with FILE: {list}, or a project.", list=names())),
+            _exit_codes(), _examples("prop.stl", *(lines[0] for lines in EXAMPLES.values())),
         ]),
     )
     opened_with.add_to(parser, file=False)
@@ -111,14 +109,7 @@ def parser() -> argparse.ArgumentParser:
     options.send(commands.add_parser("send", help=tr("send a bed to a printer, and wait until it is printed")))
     options.coupon(commands.add_parser("coupon", help=tr("write a small test print that finds the clearance of a "
                                                          "printer")))
-    sweep_ = commands.add_parser("sweep", help=tr("evaluate a straight cut at every place along its normal"))
-    options.common(sweep_)
-    options.overhang(sweep_)
-    sweep_.add_argument("--normal", type=options.number, nargs=3, required=True, metavar=("X", "Y", "Z"),
-                        help=tr("direction that the cut faces, in the model frame; any length"))
-    sweep_.add_argument("--places", type=int, default=SWEEP_PLACES, metavar="N",
-                        help=tr("number of places ({count})", count=SWEEP_PLACES))
-    options.mending(sweep_)
+    options.sweep(commands.add_parser("sweep", help=tr("evaluate a straight cut at every place along its normal")))
     propose = commands.add_parser(
         "propose", help=tr("propose plans that no other beats on both support left and seam in sight")
     )
