@@ -13,8 +13,8 @@ from markdown_it import MarkdownIt
 ROOT = Path(__file__).parent.parent
 DOCS = ROOT / "docs"
 _STYLE = """
-:root { color-scheme: light dark; --paper: #F5F1E8; --ink: #243447; --faint: #676B70; --line: #D9D2C3;
-  --teal: #1F7A78; }
+:root { color-scheme: light dark; --paper: #F5F1E8; --ink: #243447; --faint: #62666B; --line: #D9D2C3;
+  --teal: #1C7270; }
 @media (prefers-color-scheme: dark) {
   :root { --paper: #1D242E; --ink: #EAE4D7; --faint: #A9ADB2; --line: #3F4A57; --teal: #62C2BC; } }
 body { background: var(--paper); color: var(--ink); font: 16px/1.5 sans-serif; max-width: 50rem; margin: 2rem auto;

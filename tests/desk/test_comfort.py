@@ -8,8 +8,11 @@ import sys
 
 import numpy as np
 import pytest
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QColor, QImage, QPalette
+from PySide6.QtWidgets import QAbstractButton, QLabel
 
+from deft_slab.core.exporting.colours import PIECES
 from deft_slab.desk.dialogs.comfort import ComfortDialog
 from deft_slab.desk.look import palette
 from deft_slab.desk.look.theme import dress
@@ -46,17 +49,62 @@ def contrast(one, other):
     return (a + 0.05) / (b + 0.05)
 
 
+GROUNDS = ("PAPER", "SHEET", "GROUND", "MADDER_WASH")
+
+
 @pytest.mark.parametrize("dark", [False, True])
-def test_words_can_be_read_in_both_looks(dark, light_again):
-    """WCAG 2.2, 1.4.3: 4.5 to 1 for words; 1.4.11: 3 to 1 for what is drawn. What is switched off is exempt."""
+def test_words_and_borders_can_be_seen_in_both_looks(dark, light_again):
+    """WCAG 2.2, 1.4.3: 4.5 to 1 for words; 1.4.11: 3 to 1 for the borders of controls and for marks. What is switched
+    off is exempt.
+    """
     palette.use(dark=dark)
-    for name in ("INK", "FAINT", "MADDER", "TEAL", "AMBER"):
-        for ground in ("PAPER", "SHEET"):
+    for ground in GROUNDS:
+        for name in ("INK", "FAINT", "MADDER", "TEAL", "AMBER"):
             assert contrast(getattr(palette, name), getattr(palette, ground)) >= 4.5, (name, ground)
-    assert contrast(palette.INK, palette.MADDER_WASH) >= 4.5
-    assert contrast(palette.INK, palette.GROUND) >= 4.5
-    assert contrast(palette.MADDER, palette.GROUND) >= 3
-    assert contrast(palette.ON_RAMP, palette.RAMP[0]) >= 4.5
+        assert contrast(palette.EDGE, getattr(palette, ground)) >= 3, ground
+    assert contrast(palette.INK, palette.WRONG) >= 4.5
+    assert contrast(palette.SHEET, palette.MADDER) >= 4.5  # selected words in a field
+    for hue in (*PIECES, palette.RAMP[0]):
+        assert contrast(palette.ON_RAMP, hue) >= 4.5, hue
+
+
+def said_on(widget, pixels):
+    """(the colour of its words, the colour behind them), the latter as it is painted: the commonest there.
+
+    pixels : (height, width) uint32, of the whole window
+    """
+    seen = widget.visibleRegion().boundingRect().translated(widget.mapTo(widget.window(), QPoint(0, 0)))
+    inside = pixels[seen.top() + 1 : seen.bottom(), seen.left() + 1 : seen.right()]
+    values, counts = np.unique(inside & 0xFFFFFF, return_counts=True)
+    role = widget.foregroundRole() if isinstance(widget, QLabel) else QPalette.ColorRole.ButtonText
+    return widget.palette().color(role).name(), f"#{values[counts.argmax()]:06x}"
+
+
+@pytest.mark.parametrize("dark", [False, True])
+def test_every_word_of_every_page_can_be_read(desk, tee, light_again, dark):
+    """Each label and button that is seen on the pages of all steps, against what is painted behind it."""
+    desk.open(tee)
+    desk.state.change_settings(look="dark" if dark else "light")
+    desk.window.redress()
+    assert palette.is_dark() == dark
+    pairs, faint = {}, []
+    for step, panel in desk.window.panels.items():
+        desk.state.go_to(step)
+        for page in getattr(panel, "pages", {"": None}):
+            if page:
+                panel.turn_to(page)
+            desk.qtbot.wait(30)
+            shot = desk.window.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+            pixels = np.frombuffer(shot.constBits(), np.uint32).reshape(shot.height(), -1)
+            for widget in desk.window.findChildren(QLabel) + desk.window.findChildren(QAbstractButton):
+                seen = widget.visibleRegion().boundingRect()
+                if widget.isEnabled() and widget.text().strip() and min(seen.width(), seen.height()) > 8:
+                    pair = said_on(widget, pixels)
+                    pairs[pair] = pairs.get(pair, 0) + 1
+                    if contrast(*pair) < 4.5:
+                        faint.append((step, page, widget.text(), pair))
+    assert faint == []
+    assert len(pairs) >= 6
 
 
 def test_both_looks_have_the_same_colours_by_name():

@@ -90,7 +90,7 @@ def _about_volume(outcome: Outcome) -> list[Line]:
     off = outcome.lost_share
     if off is not None and outcome.volume_before_mm3 is not None:
         after = sum(piece.figures.volume_mm3 or 0.0 for piece in pieces)
-        parts = [tr("{volume} in {count}", volume=text.volume(after), count=len(pieces))]
+        parts = [tr_many("{volume} in {n} piece", "{volume} in {n} pieces", len(pieces), volume=text.volume(after))]
         parts += [tr("{volume} of kerf", volume=text.volume(outcome.kerf_mm3))] if outcome.kerf_mm3 > 0 else []
         parts += (
             [tr("{volume} set aside", volume=text.volume(outcome.set_aside_mm3))] if outcome.set_aside_mm3 > 0 else []
@@ -99,10 +99,10 @@ def _about_volume(outcome: Outcome) -> list[Line]:
             joins = outcome.joins_mm3
             parts += [tr("{volume} of joins", volume=("−" if joins > 0 else "") + text.volume(abs(joins)))]
         detail = tr(
-            "{list} of {volume}; difference {off:.0e}",
+            "{list}, {volume} before the cuts; difference {off}",
             list=" + ".join(parts),
             volume=text.volume(outcome.volume_before_mm3),
-            off=off,
+            off=text.small_percent(off),
         )
         fine = off <= _LOST
         what = tr("Nothing lost") if fine else tr("Volume lost or gained")

@@ -33,6 +33,11 @@ def percent(share: float, digits: int = 0) -> str:
     return f"{number(100 * share, digits)} %"
 
 
+def small_percent(share: float) -> str:
+    """A small share in percent, with two significant digits."""
+    return f"{written(f'{100 * share:.2g}')} %" if share >= 1e-6 else tr("less than 0.0001 %")
+
+
 def mm(value: float) -> str:
     """A length: in whole mm from 100 mm on, with one digit below; or in inches."""
     if abs(value) < 0.05:

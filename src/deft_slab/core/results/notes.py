@@ -60,11 +60,6 @@ class Note:
         }
 
 
-def _share(value: float) -> str:
-    """A share in percent, with two significant digits."""
-    return f"{100 * value:.2g} %" if value >= 1e-6 else tr("less than 0.0001 %")
-
-
 def _thin_place(name: str, kind: str, least_mm: float, area_mm2: float) -> str:
     least, area = text.length(least_mm, 2), text.area(area_mm2)
     what = {
@@ -124,7 +119,7 @@ WORDS: dict[str, Callable[..., str]] = {
     ),
     "cut.parts_nothing": _parts_nothing,
     "cut.takes_little": lambda name, share: tr(
-        "“{name}” cuts off only {share} of the model.", name=name, share=_share(share)
+        "“{name}” cuts off only {share} of the model.", name=name, share=text.small_percent(share)
     ),
     "cut.barred": lambda name, length_mm: tr(
         "“{name}” crosses a place where no cut may run, by {barred}.", name=name, barred=text.length(length_mm, 0)

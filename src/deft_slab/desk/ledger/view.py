@@ -350,7 +350,7 @@ class Ledger(QWidget):
         self.copy_csv = button(tr("Copy as CSV"), tr("Copies the figures with all their digits, and their units in "
                                                      "the head."),
                                self.table.copy_csv)
-        self.whole = button(tr("As opened"), tr("Puts the model as it was opened back into the ledger."),
+        self.whole = button(tr("Add as opened"), tr("Puts the model as it was opened back into the ledger."),
                             lambda: state.choosing.show_whole(shown=True))
         for part in (*self._buttons, self.whole, self.copy, self.copy_csv):
             part.setProperty("role", "small")

@@ -14,12 +14,14 @@ PAPER = "#F5F1E8"
 SHEET = "#FBF9F3"
 GROUND = "#EDE8DC"
 INK = "#243447"
-FAINT = "#676B70"
+FAINT = "#62666B"
 HAIRLINE = "#D9D2C3"
+EDGE = "#878174"
+"""Around what can be pressed or typed into."""
 MADDER = "#9B3B4A"
 MADDER_WASH = "#FBF1EC"
-TEAL = "#1F7A78"
-AMBER = "#9F5F19"
+TEAL = "#1C7270"
+AMBER = "#935817"
 STONE = "#C9C4B8"
 SUPPORT = "#7A4E6D"
 SECTION = "#D8A9A0"
@@ -47,7 +49,8 @@ RAMP = ("#F0DFA6", "#C98A2E", "#6B2D5C")
 _LIGHT = {name: value for name, value in globals().items() if name.isupper() and name != "RAMP"}
 _DARK: dict[str, str | tuple[str, ...]] = {
     "PAPER": "#1D242E", "SHEET": "#28313D", "GROUND": "#2F3A46", "INK": "#EAE4D7", "FAINT": "#A9ADB2",
-    "HAIRLINE": "#3F4A57", "MADDER": "#E58C99", "MADDER_WASH": "#3C2D36", "TEAL": "#62C2BC", "AMBER": "#E3A65A",
+    "HAIRLINE": "#3F4A57", "EDGE": "#808B97", "MADDER": "#E58C99", "MADDER_WASH": "#3C2D36", "TEAL": "#62C2BC",
+    "AMBER": "#E3A65A",
     "STONE": "#AFA99C", "SUPPORT": "#A97BA2", "SECTION": "#B9857C", "PLUM": "#C08BB6", "HIDDEN_SEAM": "#A2A7AD",
     "SCARS": ("#A2A7AD", "#B98B95", "#E58C99"), "BED": "#3A4552", "BED_FINE": "#475361", "BED_COARSE": "#5A6776",
     "BAR": "#6F6A5E", "OFF": "#7C838B", "WRONG": "#4A3A22", "ROOM": "#2F6B67", "PALE": "#FBF9F3",

@@ -20,8 +20,9 @@ def sheet() -> str:
     all children of a widget anew whenever the widget gets another parent, which doubles the time to build a
     panel.
     """
-    down = (_HERE / ("down-light.svg" if p.is_dark() else "down.svg")).as_posix()
-    return Template((_HERE / "desk.qss").read_text("utf-8")).substitute(vars(p), DOWN=down)
+    ending = "-light.svg" if p.is_dark() else ".svg"
+    pictures = {name.upper(): (_HERE / f"{name}{ending}").as_posix() for name in ("down", "check")}
+    return Template((_HERE / "desk.qss").read_text("utf-8")).substitute(vars(p), **pictures)
 
 
 def wants_dark(look: str, application: QApplication) -> bool:

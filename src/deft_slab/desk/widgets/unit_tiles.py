@@ -108,7 +108,7 @@ class _Tile(QAbstractButton):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         chosen = self.isChecked()
-        border = palette.MADDER if chosen or self.hasFocus() else palette.HAIRLINE
+        border = palette.MADDER if chosen or self.hasFocus() else palette.EDGE
         painter.setPen(QPen(QColor(border), 1.6 if chosen else 1.0))
         painter.setBrush(QColor(palette.MADDER_WASH if chosen else palette.SHEET))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 4, 4)

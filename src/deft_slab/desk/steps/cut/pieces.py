@@ -120,10 +120,10 @@ class PiecesPanel(Panel):
             tell(
                 outcome.lost_share < 1e-6,
                 tr(
-                    "{list} = {before} before the cuts; difference {off:.0e}",
+                    "{list} = {before} before the cuts; difference {off}",
                     list=" + ".join(parts),
                     before=before,
-                    off=outcome.lost_share,
+                    off=text.small_percent(outcome.lost_share),
                 ),
             )
         plan = outcome.plan

@@ -56,7 +56,7 @@ class SurfacePanel(Panel):
             ),
         )
         self.came = button(
-            tr("As opened"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
+            tr("Show as opened"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
             checkable=True,
         )
         self.back = button(

@@ -53,7 +53,7 @@ class ByHandPanel(Panel):
             grid.addWidget(self.picks[kind], place // 2, place % 2)
         over = button(tr("Turn over"), tr("Turns the piece upside down, about the depth of the bed."),
                       lambda: state.seats.turn((0, 1, 0), 180))
-        back = button(tr("As opened"), tr("Restores how the model stood in its file."), self._as_opened)
+        back = button(tr("Stand as opened"), tr("Restores how the model stood in its file."), self._as_opened)
         grid.addWidget(over, 2, 0)
         grid.addWidget(back, 2, 1)
         self.add(grid)

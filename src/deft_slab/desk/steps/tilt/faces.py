@@ -43,14 +43,14 @@ class FacesPanel(Panel):
     def __init__(self, state: DeskState) -> None:
         super().__init__()
         self._state, self._marker = state, state.marker
-        self.head(tr("Mark a"))
+        self.head(tr("What to mark"))
         self.meanings: dict[str, QPushButton] = {}
         for meaning, (words, tip) in _MEANS.items():
             self.meanings[meaning] = button(words, tip, partial(self._mean, meaning), checkable=True, role="small")
         first, second = list(self.meanings.values())[:3], list(self.meanings.values())[3:]
         self.add(row(*first, 1))
         self.add(row(*second, 1))
-        self.head(tr("by"))
+        self.head(tr("How to mark it"))
         grid = QGridLayout()
         grid.setSpacing(6)
         self.ways: dict[str, QPushButton] = {}
@@ -77,7 +77,7 @@ class FacesPanel(Panel):
             tr("A region ends where the surface bends by more than this from one facet to the next.")
         )
         self.crease.committed.connect(lambda degrees: self._marker.set(crease=degrees))
-        self.add(row(label(tr("reach"), "faint"), self.reach, label(tr("crease"), "faint"), self.crease, 1))
+        self.add(row(label(tr("radius"), "faint"), self.reach, label(tr("crease"), "faint"), self.crease, 1))
         self.erase = button(tr("Rub out instead"), tr("Removes marks of this kind where you brush or click."),
                             self._erase,
                             checkable=True, role="small")
