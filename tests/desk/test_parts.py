@@ -22,7 +22,7 @@ from deft_slab.desk.cuts.straight import from_angles, to_angles
 from deft_slab.desk.ledger.model import COLUMNS, cell_text
 from deft_slab.desk.pictures import silhouette
 from deft_slab.desk.refresh.binding import follow
-from deft_slab.desk.scene.camera import Camera
+from deft_slab.desk.scene.camera import Camera, box_corners
 from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_along
 from deft_slab.desk.scene.hints import HINTS
 from deft_slab.desk.widgets.basics import ClickRow, Elided
@@ -212,13 +212,26 @@ def test_coming_nearer_keeps_what_is_under_the_pointer(camera, x, y, factor):
 
 def test_framing_shows_the_whole_box():
     low, high = np.array([0.0, 0, 0]), np.array([200.0, 150, 300])
-    camera = Camera().framing(low, high, 700, 500)
-    corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
+    corners = box_corners(low, high)
+    camera = Camera().framing(corners, 700, 500)
     seen = camera.project(corners, 700, 500)
     assert (seen >= 0).all()
     assert (seen[:, 0] <= 700).all()
     assert (seen[:, 1] <= 500).all()
-    assert np.ptp(seen[:, 1]) > 0.7 * 500
+    assert np.ptp(seen[:, 1]) > 0.9 * 500
+
+
+@given(cameras, st.integers(0, 10_000), st.integers(200, 900), st.integers(200, 900))
+def test_framing_is_as_near_as_it_can_be(camera, seed, width, height):
+    """Whatever is framed: all of it is seen, and it could not be nearer."""
+    points = np.random.default_rng(seed).uniform(-150, 150, (20, 3)) + [0, 200, 50]
+    seen = camera.framing(points, width, height).project(points, width, height) / [width, height]
+    low, high = seen.min(axis=0), seen.max(axis=0)
+    assert (low >= 0).all()
+    assert (high <= 1).all()
+    tight = int(np.argmax(high - low))
+    assert low[tight] == pytest.approx(1 - high[tight], abs=1e-6)
+    assert (high - low)[tight] == pytest.approx(1 / 1.06, abs=1e-6)
 
 
 @given(st.floats(0, 180), st.floats(-180, 180))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -473,7 +475,10 @@ def test_two_choices_side_by_side(tilt):
     left, right = window.twin.panes
     assert left.evaluated.outcome.plan == state.plan
     assert right.evaluated.outcome.plan == state.project.choices[0].plan
-    assert left.camera.distance == right.camera.distance
+    for pane in (left, right):
+        points = np.concatenate([one.pose.of(one.piece.solid.vertices) for one in pane.scene.placed])
+        seen = pane.camera.project(points, pane.width(), pane.height())
+        assert (np.ptp(seen, axis=0) / [pane.width(), pane.height()]).max() > 0.8
     tilt.qtbot.waitUntil(lambda: "support" in words(window.twin), timeout=PATIENCE)
     assert "pieces" not in words(window.twin)  # the same on both sides
     seconds = [pane.evaluated.work.seconds for pane in window.twin.panes]
@@ -484,5 +489,11 @@ def test_two_choices_side_by_side(tilt):
     QTest.mouseMove(left, QPoint(110, 90))
     QTest.mouseRelease(left, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(110, 90))
     assert left.camera.azimuth == right.camera.azimuth != -62.0
+    share = right.camera.distance / left.camera.distance
+    near = replace(left.camera, distance=0.5 * left.camera.distance)
+    left.looked.emit(near)
+    assert right.camera.distance / left.camera.distance == pytest.approx(share)
+    left.resize(left.width() + 40, left.height())
+    assert left.camera == near  # a view that the user chose stays
     tilt.click(window.twin.close_button)
     assert not window.twin.isVisible()

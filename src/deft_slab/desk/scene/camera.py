@@ -12,6 +12,8 @@ from ...core.locale.translate import term
 
 OPENING = 26.0
 """Degrees, of the view from its lower to its upper edge."""
+_ROOM = 1.06
+"""How much wider than what is framed the view is."""
 
 
 @dataclass(frozen=True)
@@ -92,17 +94,31 @@ class Camera:
         focus = np.array(self.focus) + towards
         return replace(self, distance=distance, focus=(float(focus[0]), float(focus[1]), float(focus[2])))
 
-    def framing(self, low: Floats, high: Floats, width: int, height: int) -> Camera:
-        """The camera on the same side, so that a box fills the view."""
-        corners = np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
-        middle = (low + high) / 2
-        right, up, ahead = self.frame
-        relative = corners - middle
-        half = self._half()
-        wide = np.abs(relative @ right) / (half * width / height)
-        tall = np.abs(relative @ up) / half
-        distance = float(np.max(np.maximum(wide, tall) - relative @ ahead)) * 1.03
-        return replace(self, focus=(float(middle[0]), float(middle[1]), float(middle[2])), distance=max(distance, 5.0))
+    def framing(self, points: Floats, width: int, height: int) -> Camera:
+        """The camera on the same side, as near as shows all points (n, 3), with a little room around them.
+
+        Each side of the view is a plane through the eye. A point a mm ahead and r mm to the right is seen from an eye
+        at (a0, r0) if |r - r0| <= t (a - a0), where t is the tangent of half the opening. The largest of r - t a and
+        the smallest of r + t a therefore give r0, and the largest a0; upwards it is the same, and the smaller a0 is
+        taken.
+        """
+        frame = np.stack(self.frame)
+        tall = self._half() / _ROOM
+        wide = tall * width / height
+        across, up, ahead = frame @ np.atleast_2d(points).T
+        near, middle = np.inf, []
+        for along, slope in ((across, wide), (up, tall)):
+            low, high = float((along - slope * ahead).max()), float((along + slope * ahead).min())
+            middle.append((low + high) / 2)
+            near = min(near, (high - low) / (2 * slope))
+        deep = float(ahead.min() + ahead.max()) / 2
+        focus = np.array([*middle, deep]) @ frame
+        return replace(self, focus=(float(focus[0]), float(focus[1]), float(focus[2])), distance=max(deep - near, 5.0))
+
+
+def box_corners(low: Floats, high: Floats) -> Floats:
+    """The corners of a box, (8, 3)."""
+    return np.array([[(low, high)[(n >> k) & 1][k] for k in range(3)] for n in range(8)])
 
 
 VIEWS = {

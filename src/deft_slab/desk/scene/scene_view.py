@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from ...core.arrays import Floats
 from ..look import palette
-from .camera import Camera
+from .camera import Camera, box_corners
 from .drawables import Mesh, Pose, Thing
 from .painting import paint_scene
 from .picture import Picture
@@ -142,7 +142,7 @@ class SceneView(QWidget):
     def frame_all(self) -> None:
         """Frame everything that is drawn, from the same side."""
         if self.scene is not None:
-            self.look(self.camera.framing(*self.scene.box, self.width(), self.height()))
+            self.look(self.camera.framing(box_corners(*self.scene.box), self.width(), self.height()))
 
     def hit(self, at: QPointF, *, assembled: bool = False) -> tuple[int, int, Floats] | None:
         """The piece, facet and place (mm, model frame) under a pixel.

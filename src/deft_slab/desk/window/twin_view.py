@@ -27,6 +27,8 @@ from ..state.desk import Entry
 from ..widgets.basics import button, emptied, label, row
 
 _IN_A_ROW = 5
+_SAMPLED = 4000
+"""Corners of each piece that are framed, about."""
 NOW = "now"
 """The name, among those of choices, of the plan on the bed."""
 
@@ -42,6 +44,7 @@ class TwinPane(SceneView):
         super().__init__()
         self._state = state
         self.evaluated: Evaluated | None = None
+        self._own = False  # whether the user has chosen the view
         self._last: QPointF | None = None
         self.setMinimumSize(200, 200)
 
@@ -61,6 +64,29 @@ class TwinPane(SceneView):
             )
             self.put_on(SceneSubject(self._state.printer, evaluated, view=view))
         self.update()
+
+    def fill(self) -> None:
+        """Frame the pieces and what is below them, unless the user has chosen the view."""
+        if self.scene is None or self._own:
+            return
+        points = []
+        for one in self.scene.placed:
+            vertices = one.piece.solid.vertices
+            points.append(one.pose.of(vertices[:: max(1, len(vertices) // _SAMPLED)]))
+        found = np.concatenate(points)
+        self.look(self.camera.framing(np.concatenate([found, found * [1, 1, 0]]), self.width(), self.height()))
+
+    def seen_as(self, camera: Camera) -> None:
+        """Look through another camera from now on, because the user chose it."""
+        self._own = True
+        self.look(camera)
+
+    def forget_view(self) -> None:
+        self._own = False
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.fill()
 
     def redress(self) -> None:
         super().redress()
@@ -128,6 +154,8 @@ class TwinView(QWidget):
         others = [choice.id for choice in self._state.project.choices if choice.plan != plan]
         self._choose(1, others[-1] if others else NOW)
         self._choose(0, NOW)
+        for pane in self.panes:
+            pane.forget_view()
         self.refresh()
 
     def _on_changed(self) -> None:
@@ -179,24 +207,16 @@ class TwinView(QWidget):
     def _show(self, side: int, evaluated: Evaluated) -> None:
         pane = self.panes[side]
         pane.show_plan(evaluated)
-        framed = [
-            pane.camera if pane.evaluated is None or pane.scene is None
-            else pane.camera.framing(*pane.scene.box, pane.width(), pane.height())
-            for pane in self.panes
-        ]
-        # each looks at its own middle, and both from as far as the larger one needs: so they are to the same scale
-        far = max(camera.distance for camera in framed)
-        for other, camera in zip(self.panes, framed, strict=True):
-            other.look(replace(camera, distance=far))
+        pane.fill()
         self._show_figures()
 
     def _look(self, side: int, camera: Camera) -> None:
-        """One half is viewed from elsewhere: the other one follows."""
-        shift = np.subtract(camera.focus, self.panes[side].camera.focus)
-        self.panes[side].look(camera)
-        other = self.panes[1 - side]
-        x, y, z = (np.array(other.camera.focus) + shift).tolist()
-        other.look(replace(camera, focus=(x, y, z)))
+        """One half is viewed from elsewhere: the other one follows, in proportion to its own scale."""
+        before, other = self.panes[side].camera, self.panes[1 - side]
+        scale = other.camera.distance / before.distance
+        x, y, z = (np.array(other.camera.focus) + scale * np.subtract(camera.focus, before.focus)).tolist()
+        self.panes[side].seen_as(camera)
+        other.seen_as(replace(camera, focus=(x, y, z), distance=scale * camera.distance))
 
     def _show_figures(self) -> None:
         emptied(self._figures)

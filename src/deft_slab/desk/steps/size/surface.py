@@ -56,7 +56,8 @@ class SurfacePanel(Panel):
             ),
         )
         self.came = button(
-            tr("Show as opened"), tr("Shows the surface as it was in the file, with its open edges."), self._toggle_came,
+            tr("Show as opened"), tr("Shows the surface as it was in the file, with its open edges."),
+            self._toggle_came,
             checkable=True,
         )
         self.back = button(
