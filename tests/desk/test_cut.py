@@ -632,3 +632,19 @@ def test_emblems_are_lifted_off_one_after_the_other_and_a_level_cut_passes_them_
     cut.undo()
     cut.settle()
     assert state.cut.reach is None
+
+
+def test_numbers_of_pieces_pulled_apart_stand_on_the_pieces(cut):
+    """Not on the corners of their boxes, where there may be nothing."""
+    wait(cut, lambda: cut.state.ways.found is not None)
+    cut.state.cutting.add((1.0, 0.0, 1.0), 0.0)
+    cut.settle()
+    cut.state.show(in_place=True)
+    cut.drawn()
+    placed = cut.bed.scene.placed
+    flags = cut.bed._ink.flags
+    assert {flag.words for flag in flags} >= {str(one.piece.number) for one in placed}
+    for one in placed:
+        (flag,) = [flag for flag in flags if flag.words == str(one.piece.number)]
+        assert np.linalg.norm(one.pose.of(one.piece.solid.vertices) - flag.place, axis=1).min() < 1e-6
+        assert flag.place[2] == pytest.approx(one.box[1][2])

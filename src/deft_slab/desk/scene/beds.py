@@ -4,7 +4,7 @@ fit.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -111,7 +111,7 @@ def _ruled(ruled: tuple[tuple[float, float, float, str], ...], colours: tuple[st
 
 
 def too_large(
-    sheets: Sequence[tuple[float, Printer]], pieces: Sequence[Piece], boxes: Sequence[Box]
+    sheets: Sequence[tuple[float, Printer]], pieces: Sequence[Piece], farthest: Sequence[Callable[[int], Floats]]
 ) -> tuple[Lines | None, tuple[Said, ...]]:
     """The printer's room on each bed that a piece exceeds, with where and by how much; None and nothing where all
     fit.
@@ -120,8 +120,8 @@ def too_large(
     ----------
     sheets : Sequence[tuple[float, Printer]]
         For each piece, where its bed begins along X in mm, and its printer.
-    boxes : Sequence[Box]
-        The box of each piece as it is drawn.
+    farthest : Sequence[Callable[[int], Floats]]
+        For each piece, what gives its corner (3,) that lies farthest along an axis.
     """
     over = dict.fromkeys(sheet for sheet, piece in zip(sheets, pieces, strict=True) if not piece.fit.fits)
     if not over:
@@ -133,9 +133,7 @@ def too_large(
         top = floor + [0, 0, z]
         edges += [*zip(floor, top, strict=True), *zip(top, np.roll(top, -1, axis=0), strict=True)]
     said: list[Said] = []
-    for piece, (low, high) in zip(pieces, boxes, strict=True):
-        middle = (low + high) / 2
-        places = ([high[0], middle[1], middle[2]], [middle[0], high[1], middle[2]], [middle[0], middle[1], high[2]])
+    for piece, corner in zip(pieces, farthest, strict=True):
         words = text.too_large(piece.fit.over)
-        said += [(np.array(at), one) for at, one in zip(places, words, strict=True) if one]
+        said += [(corner(axis), one) for axis, one in enumerate(words) if one]
     return Lines(np.array(edges), colour(palette.AMBER), 1.5), tuple(said)

@@ -216,15 +216,13 @@ def _contact(state: DeskState, outcome: Outcome, scene: Scene) -> list[InkLine]:
 
 
 def _add_numbers(ink: Ink, state: DeskState, scene: Scene) -> None:
-    """Add the number of each piece beside it, while the pieces are pulled apart."""
+    """Add the number of each piece at its highest point, while the pieces are pulled apart."""
     if not scene.standing or len(scene.placed) < 2 or state.step not in ("Cut", "Join"):
         return
     for number, one in enumerate(scene.placed):
         if one.drawn:
-            low, high = one.box
-            at = np.append(((low + high) / 2)[:2], high[2])
             chosen = number == state.selected_piece
-            ink.flags.append(Flag(at, str(one.piece.number), palette.MADDER if chosen else palette.INK))
+            ink.flags.append(Flag(one.farthest(2), str(one.piece.number), palette.MADDER if chosen else palette.INK))
 
 
 _THIN = {

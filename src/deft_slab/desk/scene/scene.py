@@ -53,6 +53,11 @@ class Placed:
     box: Box
     drawn: bool
 
+    def farthest(self, axis: int) -> Floats:
+        """The corner of the piece that lies farthest along an axis of the bed, (3,) mm of the bed frame."""
+        vertices = self.piece.solid.vertices
+        return self.pose.of(vertices[np.argmax(vertices @ self.pose.rotation[axis])])
+
 
 @dataclass(frozen=True, eq=False)
 class Scene:
@@ -174,7 +179,7 @@ def scene_of(showing: SceneSubject, before: Scene | None = None) -> Scene:
     things |= ruled.things
     fitted = [] if showing.view.in_place else placed
     on = [(laid[n].bed_x, sheets[laid[n].bed_x]) if n < len(laid) else (0.0, printer) for n in range(len(fitted))]
-    room, over = too_large(on, [one.piece for one in fitted], [one.box for one in fitted])
+    room, over = too_large(on, [one.piece for one in fitted], [one.farthest for one in fitted])
     if room is not None:
         things["room"] = room
     layered = showing.step in ("Tilt", "Check") and not showing.view.in_place
