@@ -27,6 +27,7 @@ from deft_slab.desk.scene.handles import angle_about, cut_frame, leaned, moved_a
 from deft_slab.desk.scene.hints import HINTS
 from deft_slab.desk.widgets.basics import ClickRow, Elided
 from deft_slab.desk.widgets.disc import DirectionDisc
+from deft_slab.desk.widgets.front import FrontChart, FrontShown
 from deft_slab.desk.widgets.number import NumberField, parse_quantity
 from deft_slab.desk.widgets.pages import Pages
 from tests.shapes import box, solid_of, sphere
@@ -437,3 +438,18 @@ def test_a_panel_follows_while_it_is_shown_and_makes_up_for_what_it_missed(qtbot
     panel.hide()
     panel.show()
     assert panel.refreshed == 3
+
+
+def test_one_useless_plan_does_not_set_the_scale_of_the_front(qtbot):
+    """A plan that needs more support than the uncut model stands at the upper edge."""
+    left = np.array([1.0, 0.3, 1.72])
+    chart = FrontChart()
+    qtbot.addWidget(chart)
+    chart.resize(300, 176)
+    yes, no = np.ones(3, bool), np.zeros(3, bool)
+    chart.show_front(FrontShown(np.array([0.0, 80.0, 10.0]), left, np.array([1, 2, 2]), yes, yes, no, -1), "")
+    whole, cut, useless = (chart.place_of(n).y() for n in range(3))
+    assert useless == whole < cut
+    pair = (yes[:2], yes[:2], no[:2], -1)
+    everything_worse = FrontShown(np.array([5.0, 9.0]), np.array([1.2, 1.1]), np.array([2, 2]), *pair)
+    assert everything_worse.most_left == 1.2

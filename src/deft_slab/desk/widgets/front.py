@@ -12,7 +12,7 @@ from ...core.arrays import Bools, Floats, Ints
 from ...core.locale import text
 from ...core.locale.translate import tr
 from ..look import palette
-from .dots import DotsChart
+from .dots import DOT, DotsChart
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,6 +40,14 @@ class FrontShown:
     near: Bools
     taken: int
 
+    @property
+    def most_left(self) -> float:
+        """The share at the upper edge of the chart: of the ways that need no more support than the uncut model, the
+        largest. One that needs far more would press all others against the lower edge.
+        """
+        useful = self.left[self.left <= 1.0]
+        return float((useful if len(useful) else self.left).max())
+
     def unbeaten(self, count: int) -> list[int]:
         """The ways with the given number of pieces that no other with that number beats, whether or not they sit
         flat; least visible seam first.
@@ -63,8 +71,8 @@ class FrontChart(DotsChart):
         tip = tr(
             "Each dot is a plan. Farther left, less seam is in sight; lower down, less support is left. Round: all "
             "pieces sit flat. Lozenge: some lean. Struck through: a piece does not fit the printer. Hollow: ≈, not "
-            "measured on the full mesh yet. The number at a line is the number of pieces. Click a dot, or use the "
-            "arrow keys and Enter, to take that plan."
+            "measured on the full mesh yet. The number at a line is the number of pieces. A mark above a dot: more "
+            "support than the chart reaches. Click a dot, or use the arrow keys and Enter, to take that plan."
         )
         super().__init__(tr("Front of plans"), tip, 176)
         self._shown: FrontShown | None = None
@@ -86,7 +94,8 @@ class FrontChart(DotsChart):
         assert shown is not None
         # roots, for what matters lies between 0 and 10 %, and between no seam and a short one
         across, up = (
-            np.sqrt(max(float(values[n]), 0.0) / max(float(values.max()), 1e-9)) for values in (shown.sight, shown.left)
+            np.sqrt(min(max(float(values[n]), 0.0) / max(most, 1e-9), 1.0))
+            for values, most in ((shown.sight, float(shown.sight.max())), (shown.left, shown.most_left))
         )
         return QPointF(room.left() + room.width() * float(across), room.bottom() - room.height() * float(up))
 
@@ -103,8 +112,8 @@ class FrontChart(DotsChart):
         for n in range(len(shown.sight)):
             self._paint_dot(painter, shown, n)
         left, right = Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
-        top = 100 * float(shown.left.max())
-        self.words(painter, tr("↑ support left, up to {top:.0f} %", top=top), left, palette.FAINT, foot=False)
+        words = tr("↑ support left, up to {top:.0f} %", top=100 * shown.most_left)
+        self.words(painter, words, left, palette.FAINT, foot=False)
         self.words(painter, tr("● flat   ◆ some lean   ○ ≈"), right, palette.FAINT, foot=False)
         self.words(painter, text.mm(0.0), left, palette.FAINT, foot=True)
         self.words(
@@ -126,6 +135,10 @@ class FrontChart(DotsChart):
             painter.drawText(QRectF(end.x() + 5, end.y() - 17, 24, 14), Qt.AlignmentFlag.AlignLeft, str(count))
 
     def _paint_dot(self, painter: QPainter, shown: FrontShown, n: int) -> None:
+        if shown.left[n] > shown.most_left:  # it belongs farther up
+            at = self.place_of(n) - QPointF(0.0, DOT + 3.0)
+            painter.setPen(QPen(QColor(palette.FAINT), 1.4))
+            painter.drawPolyline(QPolygonF([at + QPointF(-3.0, 0.0), at + QPointF(0.0, -3.0), at + QPointF(3.0, 0.0)]))
         colour = QColor(palette.MADDER if n == shown.taken else palette.TEAL if shown.flat[n] else palette.INK)
         self.paint_dot(painter, n, colour, round_one=bool(shown.flat[n]), hollow=bool(shown.near[n]),
                        struck=not shown.fit[n])
