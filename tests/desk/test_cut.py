@@ -648,3 +648,13 @@ def test_numbers_of_pieces_pulled_apart_stand_on_the_pieces(cut):
         (flag,) = [flag for flag in flags if flag.words == str(one.piece.number)]
         assert np.linalg.norm(one.pose.of(one.piece.solid.vertices) - flag.place, axis=1).min() < 1e-6
         assert flag.place[2] == pytest.approx(one.box[1][2])
+
+
+def test_plans_have_pictures_while_the_search_goes_on(cut):
+    """Drawn from the draft mesh; they are not left to the end, which may be a minute away."""
+    ways = cut.state.ways
+    wait(cut, lambda: ways.found is not None and any(way.near for way in ways.found.ways))
+    near = [way for way in ways.found.ways if way.near]
+    assert not ways.found.done
+    assert all(way.picture is not None for way in near[:12])
+    assert all(way.names == () for way in near)

@@ -453,3 +453,21 @@ def test_one_useless_plan_does_not_set_the_scale_of_the_front(qtbot):
     pair = (yes[:2], yes[:2], no[:2], -1)
     everything_worse = FrontShown(np.array([5.0, 9.0]), np.array([1.2, 1.1]), np.array([2, 2]), *pair)
     assert everything_worse.most_left == 1.2
+
+
+def test_an_opened_model_is_drawn_before_it_is_measured(desk, tee):
+    seen = []
+
+    def look():
+        scene = desk.bed.scene
+        seen.append((desk.state.evaluated, set(scene.things), scene.box))
+
+    desk.state.opened.connect(look)
+    desk.open(tee)
+    ((evaluated, things, (low, high)),) = seen
+    assert evaluated is None
+    assert "as read" in things
+    assert low[2] == 0
+    assert "as read" not in desk.bed.scene.things
+    placed = desk.bed.scene.placed[0].box
+    assert np.allclose((low, high), placed, atol=1e-6)  # where it is once it is measured

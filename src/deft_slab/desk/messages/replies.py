@@ -198,13 +198,13 @@ class WayShown(CountsPieces):
         The support as a share of that of the unparted piece as it sits now.
     seams : (k, 2, 3) float64, mm, model frame
     names : tuple[str, ...]
-        The names of the pieces, and how each sits.
+        The names of the pieces, and how each sits. Ways known only from the draft mesh have none.
     beds : int
-        The number of beds.
+        The number of beds; 0 for ways known only from the draft mesh.
     seconds : float
-        The time of printing, in seconds.
+        The time of printing, in seconds; 0 for ways known only from the draft mesh.
     picture : (height, width, 4) uint8
-        Ways known only from the draft mesh have none of the last four.
+        From the draft mesh until the way is measured; None before it is drawn.
     alike : int
         How many pieces have the shape of another one, or its mirror image.
     """
@@ -229,7 +229,7 @@ class WayShown(CountsPieces):
     @property
     def near(self) -> bool:
         """Whether its figures come from the draft mesh."""
-        return self.picture is None
+        return not self.beds
 
 
 @dataclass(frozen=True, eq=False)

@@ -119,7 +119,7 @@ class BedView(SceneView):
     def rebuild(self) -> None:
         """Show the pieces as they are now, and frame them if they are new or have moved as a whole."""
         scene = self.put_on(self.showing)
-        if scene is not None and self._state.evaluated is not None and self._framed_for != scene.arrangement:
+        if scene is not None and self._state.is_open and self._framed_for != scene.arrangement:
             self._framed_for = scene.arrangement
             self.frame_all()
 

@@ -156,6 +156,9 @@ def scene_of(showing: SceneSubject, before: Scene | None = None) -> Scene:
     model, model_box = Pose(), (np.zeros(3), np.array([*bed, 0.5 * printer.height]))
     box = model_box
     placed: list[Placed] = []
+    if showing.evaluated is None and showing.model is not None and showing.plan is not None:
+        things["as read"], model_box = _as_read(showing, making)
+        box = model_box
     if showing.evaluated is not None:
         model, model_box, placed = _placed(showing, making)
         boxes = [one.box for one in placed]
@@ -344,6 +347,19 @@ def _copies(showing: SceneSubject, making: Making) -> tuple[dict[str, Thing], li
         low, high = _turned_box(f"copy {number}", solid, pose.rotation, making)
         boxes.append((low + pose.shift, high + pose.shift))
     return found, boxes
+
+
+def _as_read(showing: SceneSubject, making: Making) -> tuple[Mesh, Box]:
+    """The model as it was opened, uncut and in the tilt of its plan, to be looked at before it is measured; its box."""
+    assert showing.model is not None
+    assert showing.plan is not None
+    read, factors, rotation = showing.model.solid, showing.plan.factors, showing.plan.tilt.rotation
+    solid = making.once("came", (read, factors.tobytes()), lambda: read.resized(factors))
+    low, high = _turned_box("as read", solid, rotation, making)
+    middle = (low + high) / 2
+    shift = np.array([showing.printer.bed_x / 2 - middle[0], showing.printer.bed_y / 2 - middle[1], -low[2]])
+    drawn = Mesh(solid.vertices, solid.triangles, colour(palette.STONE), Pose(rotation, shift))
+    return drawn, (low + shift, high + shift)
 
 
 def _at_size(showing: SceneSubject, model: Pose, making: Making) -> tuple[dict[str, Thing], list[Box]]:

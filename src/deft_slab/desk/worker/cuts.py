@@ -6,14 +6,18 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...core.arrays import Bytes
 from ...core.cuts import Side
 from ...core.document.base import Triple
+from ...core.errors import BadPlan, CutFailed
 from ...core.exporting.beds import lay_out
+from ...core.exporting.layout import Laid
 from ...core.figures.congruence import same_shapes, symmetry_planes
 from ...core.locale.translate import tr
 from ...core.plan.plan import Plan
 from ...core.printers.profile import Printer
 from ...core.progress import Job
+from ...core.results.outcome import Outcome
 from ...core.search.cut_map import (
     CUT_TRIANGLES,
     NORMALS,
@@ -48,6 +52,10 @@ from .shop import Shop, judged
 
 _MOST_SEGMENTS = 3000
 """Of the seams of a way that are drawn."""
+_DRAWN_AT_ONCE = 12
+"""Pictures of ways that are drawn from the draft mesh after a step of the search: each takes about 50 ms, a step some
+seconds.
+"""
 
 
 class CutAnswers:
@@ -58,6 +66,7 @@ class CutAnswers:
         self._to_cut: tuple[object, CutSubject] | None = None
         self._ways: tuple[LookForWays, WaySearch] | None = None
         self._shown: dict[Plan, WayShown] = {}
+        self._drawn: dict[Plan, Bytes | None] = {}
 
     def _cut_subject(self, plan: Plan, printer: Printer, sides: tuple[Side, ...], job: Job) -> tuple[int, CutSubject]:
         """The piece of a plan on some sides of its cuts (the first piece, if none is on them), prepared for being
@@ -97,7 +106,7 @@ class CutAnswers:
                 self._shop.evaluator(asked.plan), asked.plan, asked.printer, asked.wishes,
                 None if asked.sides is None else number, self._shop.spread, subject=subject,
             )
-            self._ways, self._shown = (asked, search), {}
+            self._ways, self._shown, self._drawn = (asked, search), {}, {}
         self._ways[1].advance(job)
         return self._ways_found(self._ways[1], asked.printer)
 
@@ -114,18 +123,21 @@ class CutAnswers:
 
     def _ways_found(self, search: WaySearch, printer: Printer) -> WaysFound:
         front = search.front
+        near = [way.plan for way in front.ways if not way.measured and way.plan not in self._drawn]
+        for plan in near[:_DRAWN_AT_ONCE]:
+            self._drawn[plan] = self._draft_picture(plan, printer)
         shown = tuple(self._shown_of(way, front.whole, search.parts, printer) for way in front.ways)
         return WaysFound(shown, front.whole, front.done, front.short_of, front.least_pieces)
 
     def _shown_of(self, way: Way, whole: float, parts: int, printer: Printer) -> WayShown:
-        """A way for the window. Its picture is drawn once."""
+        """A way for the window. Its picture is drawn twice: from the draft mesh, and when it is measured."""
         if way.measured and way.plan in self._shown:
             return self._shown[way.plan]
         segments = np.concatenate([np.empty((0, 2, 3)), *(seam.segments for seam in way.seams)])
         shown = WayShown(
             way.plan, len(way.cuts), way.pieces, way.flat, way.fitting, way.support,
             way.support / whole if whole > 0 else 0.0, way.sight, way.show, way.pieces - parts,
-            segments[:: max(1, len(segments) // _MOST_SEGMENTS)], alike=way.alike,
+            segments[:: max(1, len(segments) // _MOST_SEGMENTS)], alike=way.alike, picture=self._drawn.get(way.plan),
         )
         if not way.measured:
             return shown
@@ -133,14 +145,21 @@ class CutAnswers:
         outcome = self._shop.evaluator(way.plan).evaluate(way.plan, printer, detail="figures")
         pieces = outcome.pieces
         laid = tuple(lay_out(pieces, printer))
-        showing = SceneSubject(printer, Evaluated(outcome, printer, laid, None))
         shown = replace(
             shown, names=tuple(f"{piece.name}: {piece.seat_kind}" for piece in pieces),
             beds=1 + max(place.bed for place in laid), seconds=outcome.totals.print_seconds,
-            picture=picture_of(scene_of(showing)),
+            picture=_picture(outcome, printer, laid),
         )
         self._shown[way.plan] = shown
         return shown
+
+    def _draft_picture(self, plan: Plan, printer: Printer) -> Bytes | None:
+        """A picture of a plan cut from the draft mesh; None if it cannot be cut there."""
+        try:
+            outcome = self._shop.evaluator(plan).evaluate(plan, printer, detail="quick")
+        except (CutFailed, BadPlan):
+            return None
+        return _picture(outcome, printer, tuple(lay_out(outcome.pieces, printer)))
 
     def settle(self, asked: SettleCut, job: Job) -> Settled:
         """The place near a cut's own where its seam is least seen. Raises Cancelled, OpenSurface, CutFailed."""
@@ -165,3 +184,7 @@ class CutAnswers:
     def alike(self, asked: FindAlike, job: Job) -> tuple[tuple[int, bool], ...]:
         """For each piece the first piece of the same shape, and whether it is a mirror image of that."""
         return tuple(same_shapes([piece.solid for piece in self._shop.pieces(asked.plan, asked.printer, job)]))
+
+
+def _picture(outcome: Outcome, printer: Printer, laid: tuple[Laid, ...]) -> Bytes:
+    return picture_of(scene_of(SceneSubject(printer, Evaluated(outcome, printer, laid, None))))
