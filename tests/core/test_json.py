@@ -126,16 +126,16 @@ def test_what_is_printed_is_as_its_schema_says(at, tmp_path, command):
         jsonschema.validate(printed(command, *arguments), schema)
 
 
-README = Path(__file__).parents[2] / "README.md"
+PAGE = Path(__file__).parents[2] / "docs/commands.md"
 
 
 def examples() -> list[list[str]]:
-    """The commands of the README, in their order."""
-    lines = [line.strip() for line in README.read_text("utf-8").splitlines()]
-    return [shlex.split(line)[1:] for line in lines if line.startswith(".venv/bin/deft-slab ")]
+    """The commands of the page of commands, in their order."""
+    lines = PAGE.read_text("utf-8").splitlines()
+    return [shlex.split(line)[1:] for line in lines if line.startswith("    deft-slab ")]
 
 
-def test_the_examples_of_the_readme_work_in_one_folder_in_their_order(at, tmp_path, monkeypatch):
+def test_the_examples_of_the_page_of_commands_work_in_one_folder_in_their_order(at, tmp_path, monkeypatch):
     """Each prints what its schema says; the files that they name lie there."""
     monkeypatch.chdir(tmp_path)
     write_solid(joined(box(16, 16, 20), box(26, 10, 6, (0.0, 0.0, 14.0))), "Prop", Path("prop.stl"))
