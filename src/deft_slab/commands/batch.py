@@ -37,7 +37,7 @@ from .arguments import BadArgument
 
 REPORT = ("report.html", "report.csv")
 _KEPT = "batch.json"
-"""What became of a model, in its folder: it is not done again while nothing of it has changed."""
+"""The report on a model, in its folder: it is not done again while nothing of it has changed."""
 _FIELDS = ("file", "state", "pieces", "beds", "hours", "material_g", "cost", "problem", "folder")
 
 
@@ -199,7 +199,7 @@ def _called(words: Sequence[str]) -> dict[str, Any]:
         raise SaveFailed(
             said[-1].removeprefix("deft-slab: ")
             if said
-            else tr("It ended with {returncode}.", returncode=done.returncode)
+            else tr("It ended with exit code {returncode}.", returncode=done.returncode)
         )
     return dict(json.loads(done.stdout))
 

@@ -141,7 +141,7 @@ class Cut(Document):
         return None
 
     def why_not(self) -> str:
-        """What is said if it parts nothing: "passes beside the model"."""
+        """What is said if it cuts nothing: "passes beside the model"."""
         return tr("cuts nothing within its reach") if self.reach is not None else tr("passes beside the model")
 
     def carried(self, move: Move) -> Cut:

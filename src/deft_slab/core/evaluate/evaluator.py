@@ -89,7 +89,7 @@ class _Finished:
     wishes : dict[int, PieceSettings]
         The settings of the pieces, by piece number from 0 on.
     posts : dict[str, PostsReport]
-        What became of the posts, by the id of their set.
+        The report on the posts, by the id of their set.
     """
 
     cutting: Cutting

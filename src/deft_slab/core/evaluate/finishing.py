@@ -28,7 +28,7 @@ class Finished:
     joined : Joined
         The parts, followed by what is printed apart.
     hollows : dict[str, HollowReport]
-        What became of each hollow, by its id.
+        The report on each hollow, by its id.
     """
 
     joined: Joined

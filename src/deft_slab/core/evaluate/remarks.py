@@ -44,12 +44,12 @@ def piece_names(
     plan: Plan, parting: list[Cut], uncut: Uncut, parts: list[Part], known: Mapping[int, str] = MappingProxyType({})
 ) -> list[str]:
     """Names that say where a piece lies on the standing model, followed by the model's last word: "Upper left
-    lantern". A body that no cut parts keeps its own name.
+    lantern". A body that no cut divides keeps its own name.
 
     Parameters
     ----------
     parting : list[Cut]
-        The cuts that part something.
+        The cuts that divide something.
     known : Mapping[int, str]
         Names that are given already, by part number.
     """
@@ -143,7 +143,7 @@ def _about_shown_vents(plan: Plan, reports: Mapping[str, HollowReport], pieces: 
     Parameters
     ----------
     reports, pieces : Mapping[str, HollowReport]
-        What became of the plan.
+        The report on the plan.
     """
     notes = []
     for hollow in plan.hollows:
@@ -212,7 +212,7 @@ def remarks(
     wishes : dict[int, PieceSettings]
         The settings of the pieces, by piece number.
     hollows : Mapping[str, HollowReport]
-        What became of the hollows.
+        The report on the hollows.
     """
     fit = [
         Note("fit.too_large", {"piece": piece.name, "over_mm": piece.fit.over}, "failed", piece=number)

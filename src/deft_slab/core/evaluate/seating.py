@@ -36,7 +36,7 @@ class Whole:
     marks : Marked
         The marks on all of their triangles.
     parted : bool
-        Whether any cut parts them.
+        Whether any cut divides them.
     """
 
     plan: Plan

@@ -30,7 +30,7 @@ _ROOM = 0.02
 
 
 def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list[tuple[int, Solid]], float]:
-    """Cut a limb off along the sheet in a loop. Where the loop parts nothing, the whole solid is on side +1.
+    """Cut a limb off along the sheet in a loop. If the loop cuts nothing, the whole solid is on side +1.
 
     Parameters
     ----------
@@ -47,7 +47,7 @@ def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list
     Raises
     ------
     CutFailed
-        The loop is no loop as seen along its mean normal.
+        The loop crosses itself, seen along its mean normal.
     """
     untouched = [(1, solid)], 0.0
     whole = solid.manifold
@@ -69,7 +69,7 @@ def around_limb(solid: Solid, loop: Loop, kerf: float, owner: str) -> tuple[list
 
 def off_surface(solid: Solid, loop: Loop, kerf: float, owner: str) -> Parted | None:
     """Cut off what a loop on the surface encloses, along the smooth face that the loop spans. It is used where a
-    sheet in the loop's mean plane parts nothing or does not exist. None if the loop does not part the surface
+    sheet in the loop's mean plane cuts nothing or does not exist. None if the loop does not part the surface
     either.
 
     Parameters

@@ -27,7 +27,7 @@ class Parted:
     kerf : float, mm3
         The volume that the cut removed.
     bridge : (k, 2, 3) float64
-        Places in mm where material continues around a loop that parts nothing, and the outward directions there.
+        Places in mm where material continues around a loop that cuts nothing, and the outward directions there.
     """
 
     sides: list[tuple[int, Solid]]

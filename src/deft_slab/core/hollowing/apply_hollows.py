@@ -48,7 +48,7 @@ class Hollowed:
     parts : list[Part]
         The pieces, followed by the plugs.
     reports : dict[str, HollowReport]
-        What became of each hollow, by its id.
+        The report on each hollow, by its id.
     names, kinds : dict[int, str]
         Names and kinds of the plugs, by part number.
     """
@@ -174,7 +174,7 @@ Closing = list[tuple[Vent, manifold3d.Manifold]]
 
 
 def _hollowed(part: Part, hollow: Hollow, kept: Cache, job: Job) -> tuple[tuple[HollowReport, Part], Closing]:
-    """What became of a hollow, the hollowed piece, and its plugs."""
+    """The report on a hollow, the hollowed piece, and its plugs."""
     empty = emptied(part, hollow, kept, job.part(0.0, 0.9))
     key: Hashable = ("hollow", part.key, hollow)
 

@@ -195,7 +195,7 @@ def _model_in(path: Path, surface: Surface) -> Model:
 
 
 def _checked(path: Path, surface: Surface) -> Surface:
-    """The tidied surface.
+    """The same surface, once it is known to have usable facets.
 
     Raises
     ------

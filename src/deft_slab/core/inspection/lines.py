@@ -171,7 +171,7 @@ def _about_support(outcome: Outcome) -> Line:
         return Line("support reached", "good", tr("Support can be removed"), hidden)
     return Line(
         "support reached", "look", tr("Support hard to remove"), hidden,
-        tr("No tool may reach it. Another cut or seat makes it accessible."),
+        tr("Tools may not reach it. Another cut or seat makes it accessible."),
     )
 
 

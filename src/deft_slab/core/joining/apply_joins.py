@@ -75,7 +75,7 @@ class Joined:
     parts : list[Part]
         The pieces, followed by what is printed apart.
     reports : dict[str, JoinReport]
-        What became of each join, by its id.
+        The report on each join, by its id.
     names, kinds : dict[int, str]
         Names and kinds of what is printed apart, by part number: "Loose key 2", "loose key".
     """

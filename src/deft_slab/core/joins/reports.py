@@ -100,7 +100,7 @@ class MeetingPoint:
 
 @dataclass(frozen=True, eq=False)
 class JoinReport:
-    """What became of a join.
+    """The report on a join.
 
     Attributes
     ----------
@@ -234,7 +234,7 @@ class DryFit:
 
 @dataclass(frozen=True)
 class VentReport:
-    """What became of a vent.
+    """Whether a vent was made, and how it fits.
 
     Attributes
     ----------
@@ -259,7 +259,7 @@ class VentReport:
 
 @dataclass(frozen=True)
 class HollowReport:
-    """What became of a hollow.
+    """The report on a hollow.
 
     Attributes
     ----------
@@ -276,7 +276,7 @@ class HollowReport:
     least_wall : float, mm
         The least distance from the voids to the surface.
     vents : tuple[VentReport, ...]
-        What became of each vent.
+        The report on each vent.
     """
 
     piece: int | None
@@ -296,7 +296,7 @@ class HollowReport:
 
 @dataclass(frozen=True, eq=False)
 class PostsReport:
-    """What became of the posts of a piece.
+    """The report on the posts of a piece.
 
     Attributes
     ----------

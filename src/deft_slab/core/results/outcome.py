@@ -445,7 +445,7 @@ class CutReport:
     before, after : int
         The number of parts before and after it.
     parts : bool
-        Whether it parted anything.
+        Whether it cut anything.
     kerf : float, mm3
         The volume that it removed.
     set_aside : float, mm3
@@ -508,7 +508,7 @@ class Outcome:
     contacts : tuple[ContactFound, ...]
         Where pieces meet.
     joins, hollows, posts : dict[str, JoinReport]
-        What became of each one that is on, by its id.
+        The report on each one that is on, by its id.
     """
 
     plan: Plan

@@ -337,7 +337,7 @@ class SearchPieces:
     def with_cut(
         self, draft: Draft, cut: Cut, hints: tuple[Floats, Floats] | None, beside: Sequence[Cut] = ()
     ) -> Draft | None:
-        """A draft with one more cut; None if that parts nothing or violates a condition.
+        """A draft with one more cut; None if that cuts nothing or violates a condition.
 
         Parameters
         ----------

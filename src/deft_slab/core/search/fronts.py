@@ -71,7 +71,7 @@ def spaced(things: list[T], most: int) -> list[T]:
 def foremost(ways: list[Way], known: list[Way], most: int, whole: float, least_gain: float) -> list[Way]:
     """The ways that advance a front the most, one after the other, measured by the area behind it (in seam, and in
     the root of the support, because small amounts count too). A way that adds less than ``least_gain`` of the
-    unit square is left out, unless it is better in something else, or leaves much less support whatever its seam.
+    unit square is left out, unless it is better in another figure or leaves much less support.
 
     Parameters
     ----------

@@ -67,7 +67,7 @@ def limbs_too(
     Cancelled
         The job is no longer wanted.
     """
-    # what came off later is not there any more, and the cut parts nothing
+    # what came off later is not there any more, and the cut cuts nothing
     tasks = [(draft, limb) for draft in drafts for limb in limbs if limb.cuts != draft.cuts[:1]]
 
     def made(task: tuple[Draft, Draft]) -> Draft | None:

@@ -60,7 +60,7 @@ def settled(
     Raises
     ------
     CutFailed
-        The cut cannot be made, or parts nothing.
+        The cut cannot be made, or cuts nothing.
     Cancelled
         The job is no longer wanted.
     """
@@ -252,7 +252,7 @@ def _picked(subject: CutSubject, light: Solid, region: Region) -> Bools:
 
 
 def _made(subject: CutSubject, light: Solid, cut: BentCut | BlockCut | PatchCut) -> Both | None:
-    """The seam in sight and the support of a cut of the draft mesh; None if it parts nothing or cannot be made."""
+    """The seam in sight and the support of a cut of the draft mesh; None if it cuts nothing or cannot be made."""
     try:
         sides = dict(cut.part(light, partial(_picked, subject, light)).sides)
     except CutFailed:

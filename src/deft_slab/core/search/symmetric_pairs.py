@@ -39,7 +39,7 @@ def in_pairs(
     ground: SearchPieces, drafts: list[Draft], planes: list[tuple[Floats, float]], plan: Plan, job: Job = QUIET,
     spread: Spread = map,
 ) -> list[Draft]:
-    """Each of some drafts with the mirror image of its last cut added, where that parts something.
+    """Each of some drafts with the mirror image of its last cut added, where that cuts something.
 
     Parameters
     ----------

@@ -62,7 +62,7 @@ class Hollowing(QObject):
 
     @property
     def report(self) -> HollowReport | None:
-        """What became of the hollow when it was evaluated."""
+        """The report on the hollow when it was evaluated."""
         found = self._found
         return found[1] if found is not None else None
 
@@ -82,7 +82,7 @@ class Hollowing(QObject):
         return (same[-1].id, None) if same else None
 
     def report_of(self, vent: Vent) -> VentReport | None:
-        """What became of a vent of the selected piece."""
+        """The report on a vent of the selected piece."""
         report = self.report
         return next((one for one in report.vents if one.id == vent.id), None) if report is not None else None
 

@@ -197,7 +197,7 @@ class Checking(QObject):
 
     @property
     def scrubs(self) -> bool:
-        """Whether the height has just moved, and may move on."""
+        """Whether the height is being dragged, so that it may move again at any moment."""
         return self._rest.isActive()
 
     def set_layer(self, number: int) -> None:

@@ -92,7 +92,7 @@ class Joining(QObject):
 
     @property
     def reports(self) -> dict[str, JoinReport]:
-        """What became of each join; approximate while one is dragged."""
+        """The report on each join; approximate while one is dragged."""
         live = self._desk.live
         if self._desk.draft is not None and live is not None:
             return live.outcome.joins

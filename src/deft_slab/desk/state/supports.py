@@ -93,7 +93,7 @@ class Posting(QObject):
 
     @property
     def report(self) -> PostsReport | None:
-        """What became of them when they were evaluated."""
+        """The report on them when they were evaluated."""
         posts, desk = self.posts, self._desk
         if posts is None or desk.evaluated is None:
             return None

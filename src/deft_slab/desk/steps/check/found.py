@@ -134,7 +134,7 @@ class CheckedPanel(Panel):
 
     @property
     def rows(self) -> list[tuple[Line, LineRow]]:
-        """The lines that are listed, with their rows."""
+        """Each line of the list, with the row that shows it."""
         return [(key.line, row) for key, row in self._rows if key.line is not None and isinstance(row, LineRow)]
 
     def _listed(self, lines: list[Line], counts: dict[str, int]) -> list[_FoundRow]:

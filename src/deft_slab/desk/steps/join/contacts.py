@@ -123,7 +123,7 @@ class ContactsPanel(Panel):
         self.clearance.setToolTip(tr("The gap on each side between a part and its hole."))
         self.clearance.setFixedWidth(74)
         self.clearance.committed.connect(lambda value: self._joining.change(tr("change a clearance"), clearance=value))
-        self.as_printer = button(tr("As on the printer"), tr("Uses the clearance of the printer's profile."),
+        self.as_printer = button(tr("Use the printer's"), tr("Uses the clearance of the printer's profile."),
                                  lambda: self._joining.change(tr("change a clearance"), clearance=None),
                                  role="small")
         self.for_all = button(tr("Use for all"), tr("Uses this clearance for all joins of the plan."),

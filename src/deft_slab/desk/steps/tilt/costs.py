@@ -54,7 +54,7 @@ class CostsPanel(Panel):
         )
         self._verdict = label("", "good", wrap=True)
         self.add(self._verdict)
-        self.head(tr("Leaning, lifting"))
+        self.head(tr("Lean or lift"))
         self.add(label(tr("A slight lean off flat is worst. A clear lean makes small layers."), "faint", wrap=True))
         self.lift = NumberField("mm", low=0.5, high=100, step=1, decimals=1)
         self.lift.set_value(5.0)
