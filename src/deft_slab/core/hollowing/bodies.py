@@ -18,11 +18,6 @@ _RIDGE = 0.3
 """Share of the inner radius that a ridge stands out by."""
 
 
-def frustum_volume(outer: float, inner: float, length: float) -> float:
-    """The volume of a round plug in mm3: (pi h / 3) (R^2 + R r + r^2) (geometry handbooks)."""
-    return math.pi * length / 3.0 * (outer**2 + outer * inner + inner**2)
-
-
 def as_round(sides: int) -> float:
     """How much larger than a circle a regular polygon must be to have the same area; a polygon inside the circle has
     less.

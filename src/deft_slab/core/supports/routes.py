@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +14,6 @@ from ..figures.wall_thickness import met_first, through
 from ..geometry.curves import both_across
 from ..geometry.pose import BedPose
 from ..mesh.solid import Solid
-
-Lands = Literal["bed", "piece", "nowhere"]
 
 KEEP_OFF = 0.5
 """mm between a post and the piece, but for its tip and a foot that stands on it."""
