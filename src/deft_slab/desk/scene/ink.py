@@ -222,7 +222,8 @@ def _add_numbers(ink: Ink, state: DeskState, scene: Scene) -> None:
     for number, one in enumerate(scene.placed):
         if one.drawn:
             chosen = number == state.selected_piece
-            ink.flags.append(Flag(one.farthest(2), str(one.piece.number), palette.MADDER if chosen else palette.INK))
+            colour_of = palette.MADDER if chosen else palette.INK
+            ink.flags.append(Flag(one.farthest(2), str(one.piece.number), colour_of, always=chosen))
 
 
 _THIN = {

@@ -13,7 +13,7 @@ from ....core.arrays import Floats
 from ....core.cuts.side_names import side_along
 from ....core.joins.reports import DryFit, DryMove, TurnChecked
 from ....core.locale import text
-from ....core.locale.translate import tr, tr_many
+from ....core.locale.translate import tr, tr_in, tr_many
 from ...desk_state import DeskState
 from ...refresh.binding import follow
 from ...state.joins import Joining
@@ -22,9 +22,10 @@ from ...widgets.basics import Panel, SaidRow, button, emptied, label, row
 _MOST_MEETINGS = 5
 _PER_MOVE = 20
 """Steps of the slider for each move."""
-_TOWARDS = {"upper": tr("up"), "lower": tr("down"), "left": tr("to the left"), "right": tr("to the right"),
-            "front": tr("to the front"),
-            "back": tr("to the back")}
+_TOWARDS = {
+    "upper": tr_in("moves", "up"), "lower": tr_in("moves", "down"), "left": tr("to the left"),
+    "right": tr("to the right"), "front": tr("to the front"), "back": tr("to the back"),
+}
 
 
 def way_words(along: Floats) -> str:
