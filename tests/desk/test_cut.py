@@ -650,11 +650,18 @@ def test_numbers_of_pieces_pulled_apart_stand_on_the_pieces(cut):
         assert flag.place[2] == pytest.approx(one.box[1][2])
 
 
-def test_plans_have_pictures_while_the_search_goes_on(cut):
+def test_plans_have_pictures_while_the_search_goes_on(desk, tee):
     """Drawn from the draft mesh; they are not left to the end, which may be a minute away."""
-    ways = cut.state.ways
-    wait(cut, lambda: ways.found is not None and any(way.near for way in ways.found.ways))
-    near = [way for way in ways.found.ways if way.near]
-    assert not ways.found.done
-    assert all(way.picture is not None for way in near[:12])
-    assert all(way.names == () for way in near)
+    ways, near = desk.state.ways, []
+
+    def look():
+        if ways.found is not None and not ways.found.done:
+            near.append([way for way in ways.found.ways if way.near])
+
+    ways.changed.connect(look)
+    desk.open(tee)
+    desk.go(3)
+    wait(desk, lambda: any(near) or ways.found is not None and ways.found.done)
+    first = next(found for found in near if found)
+    assert all(way.picture is not None for way in first[:12])
+    assert all(way.names == () for way in first)
