@@ -35,8 +35,7 @@ def test_it_is_in_the_menu_and_has_what_helps(opened, monkeypatch):
     shown = []
     monkeypatch.setattr(ReportDialog, "exec", lambda dialog: shown.append(dialog) or 0)
     strip = opened.window.findChild(TitleStrip)
-    strip.fill_file_menu()
-    next(one for one in strip.file_menu.actions() if one.text() == "Report …").trigger()
+    next(one for one in strip.help_menu.actions() if one.text() == "Report …").trigger()
     text = shown[0].text.toPlainText()
     assert f"deft-slab {__version__}" in text
     assert "figures depend on: " in text
