@@ -18,7 +18,7 @@ from deft_slab.desk.state.desk import STEPS
 from tests.desk.conftest import words
 
 ROOT = Path(__file__).parents[2]
-FILES = [step.lower().replace(" ", "-") for step in STEPS]
+FILES = [pages.file_of(step) for step in STEPS]
 
 
 def texts_of_the_window():
@@ -80,7 +80,7 @@ def test_words_are_found_on_whatever_page_they_are(desk):
 def test_what_pages_call_a_control_is_what_the_window_calls_it(step):
     """Words in bold are labels; the docs and the help are one file."""
     for folder, known in zip((ROOT / "docs", ROOT / "docs/de"), texts_of_the_window(), strict=True):
-        text = (folder / f"{step}.md").read_text("utf-8")
+        text = (folder / step).read_text("utf-8")
         bold = [" ".join(one.split()).removesuffix(" …") for one in re.findall(r"\*\*([^*]+)\*\*", text)]
         assert len(bold) >= 5
         assert [one for one in bold if one not in known] == []

@@ -235,6 +235,16 @@ def test_framing_is_as_near_as_it_can_be(camera, seed, width, height):
     assert (high - low)[tight] == pytest.approx(1 / 1.06, abs=1e-6)
 
 
+@given(cameras, st.integers(0, 10_000))
+def test_framing_keeps_the_top_of_the_view_free(camera, seed):
+    points = np.random.default_rng(seed).uniform(-150, 150, (20, 3)) + [0, 200, 50]
+    seen = camera.framing(points, 700, 500, 46.0).project(points, 700, 500)
+    assert seen[:, 1].min() >= 46
+    assert seen[:, 1].max() <= 500
+    assert seen[:, 0].min() >= 0
+    assert seen[:, 0].max() <= 700
+
+
 @given(st.floats(0, 180), st.floats(-180, 180))
 def test_lean_and_facing_round_trip(lean, facing):
     normal = from_angles(lean, facing)

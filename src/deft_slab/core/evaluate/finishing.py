@@ -21,7 +21,7 @@ from ..progress import Job, Spread
 
 @dataclass(frozen=True, eq=False)
 class Finished:
-    """The finished parts.
+    """The parts with their joins and hollows, and a report on each hollow.
 
     Attributes
     ----------

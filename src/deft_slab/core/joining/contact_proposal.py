@@ -155,7 +155,7 @@ class ContactProposal:
         return self._keys_out_of(*self._carrier())
 
     def _keys_on_the_thin(self) -> list[Join]:
-        """Keys out of a piece that is too thin for a socket, into the other one. It is said if this spoils a base."""
+        """Keys on a piece that is too thin for a socket. Their reason says if this spoils the base of the piece."""
         deep = {which: float(self.room.depths[which].max()) for which in self.stances}
         thin = min(deep, key=lambda which: deep[which])
         if deep[thin] > 0.5 * deep[other(thin)] or deep[thin] <= UNDER_A_ROOT:

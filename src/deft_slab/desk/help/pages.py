@@ -38,13 +38,17 @@ def markdown(page: str) -> str:
     return _about() if page == ABOUT_PAGE else _step(page)
 
 
+def file_of(step: str) -> str:
+    """The name of the file of a step's page, in each language."""
+    return step.lower().replace(" ", "-") + ".md"
+
+
 def _step(step: str) -> str:
     """The page of a step, without its pictures, because the window itself is in view. English stands in for a language
     that has no pages yet.
     """
-    name = step.lower().replace(" ", "-") + ".md"
-    path = _FOLDER / language() / name
-    text = (path if path.exists() else _FOLDER / "en" / name).read_text("utf-8")
+    path = _FOLDER / language() / file_of(step)
+    text = (path if path.exists() else _FOLDER / "en" / path.name).read_text("utf-8")
     return re.sub(r"^!\[[^\]]*\]\([^)]*\)\n\n", "", text, flags=re.MULTILINE)
 
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QListWidget, QTex
 from ...core.locale.translate import tr
 from ..state.desk import STEPS
 from ..widgets.basics import button, label, row, say
-from .pages import PAGES, markdown, title
+from .pages import PAGES, file_of, markdown, title
 
 _GAP = 8
 """Pixels between paragraphs."""
@@ -73,7 +73,7 @@ class HelpWindow(QDialog):
     def _follow(self, link: QUrl) -> None:
         """Go to the page of a step. Other pages of the docs are not part of the help."""
         for step in STEPS:
-            if link.fileName() == step.lower().replace(" ", "-") + ".md":
+            if link.fileName() == file_of(step):
                 self.list.setCurrentRow(PAGES.index(step))
 
     def _find_anew(self) -> None:

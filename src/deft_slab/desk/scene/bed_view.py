@@ -18,6 +18,7 @@ from .cut_dragging import Grab
 from .flight import Flight
 from .hints import HINTS
 from .ink import Ink, ink_of
+from .overlay import SWITCHES
 from .painting import paint_ink
 from .picture import Picture
 from .scene import Scene
@@ -49,6 +50,7 @@ class BedView(SceneView):
     """
 
     hovered = Signal(str)
+    above = SWITCHES
 
     def __init__(self, state: DeskState) -> None:
         super().__init__()

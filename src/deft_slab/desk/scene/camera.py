@@ -94,26 +94,33 @@ class Camera:
         focus = np.array(self.focus) + towards
         return replace(self, distance=distance, focus=(float(focus[0]), float(focus[1]), float(focus[2])))
 
-    def framing(self, points: Floats, width: int, height: int) -> Camera:
+    def framing(self, points: Floats, width: int, height: int, above: float = 0.0) -> Camera:
         """The camera on the same side, as near as shows all points (n, 3), with a little room around them.
 
         Each side of the view is a plane through the eye. A point a mm ahead and r mm to the right is seen from an eye
-        at (a0, r0) if |r - r0| <= t (a - a0), where t is the tangent of half the opening. The largest of r - t a and
-        the smallest of r + t a therefore give r0, and the largest a0; upwards it is the same, and the smaller a0 is
-        taken.
+        at (a0, r0) if -s (a - a0) <= r - r0 <= t (a - a0), where s and t are the tangents of the opening to the left
+        and to the right. The largest of r - t a is at most r0 - t a0, and the smallest of r + s a at least r0 + s a0,
+        which gives the largest a0. Upwards it is the same. The smaller a0 is taken, and the middle of what it leaves
+        for r0.
+
+        Parameters
+        ----------
+        above : float, pixels
+            Kept free at the top of the view, for what lies over it.
         """
         frame = np.stack(self.frame)
         tall = self._half() / _ROOM
-        wide = tall * width / height
+        wide, under = tall * width / height, tall * max(1.0 - 2.0 * above / height, 0.5)
         across, up, ahead = frame @ np.atleast_2d(points).T
-        near, middle = np.inf, []
-        for along, slope in ((across, wide), (up, tall)):
-            low, high = float((along - slope * ahead).max()), float((along + slope * ahead).min())
-            middle.append((low + high) / 2)
-            near = min(near, (high - low) / (2 * slope))
+        sides = [
+            (float((along - more * ahead).max()), more, float((along + less * ahead).min()), less)
+            for along, less, more in ((across, wide, wide), (up, tall, under))
+        ]
+        near = min((most - least) / (more + less) for least, more, most, less in sides)
         deep = float(ahead.min() + ahead.max()) / 2
-        focus = np.array([*middle, deep]) @ frame
-        return replace(self, focus=(float(focus[0]), float(focus[1]), float(focus[2])), distance=max(deep - near, 5.0))
+        middle = [(least + most + (more - less) * near) / 2 for least, more, most, less in sides]
+        x, y, z = (np.array([*middle, deep]) @ frame).tolist()
+        return replace(self, focus=(x, y, z), distance=max(deep - near, 5.0))
 
 
 def box_corners(low: Floats, high: Floats) -> Floats:

@@ -16,7 +16,7 @@ from ..look.palette import rgb
 from .handles import CutFrame
 from .picture import Picture
 
-_CLEAR = 46.0
+SWITCHES = 46.0
 """Pixels at the upper edge that buttons lie over."""
 _TINT = 34
 """Alpha of the sheet of a cut, of 255."""
@@ -96,7 +96,7 @@ def paint_flag(painter: QPainter, at: QPointF, words: str, colour: str, size: tu
     metrics = QFontMetricsF(painter.font())
     width, height = metrics.horizontalAdvance(words) + 14, metrics.height() + 6
     left = min(max(at.x() + 12, 4.0), size[0] - width - 4)
-    top = min(max(at.y() - height - 8, _CLEAR), size[1] - height - 4)
+    top = min(max(at.y() - height - 8, SWITCHES), size[1] - height - 4)
     box = QRectF(left, top, width, height)
     painter.setPen(QPen(QColor(colour), 1.2))
     painter.drawLine(at, QPointF(left + 6, top + height))

@@ -18,6 +18,9 @@ from ...core.arrays import Bytes, Floats, Floats32
 from ...core.exporting.colours import PIECES
 from ...core.figures.ray_pick import first_hit
 from ...core.mesh.solid import Solid, spread_points
+from ...core.plan.model import Model
+from ...core.plan.plan import Plan
+from ...core.printers.profile import Printer
 from ...core.results.exploded_view import longest_side, pulled_apart
 from ...core.results.outcome import Piece
 from ..look import palette
@@ -218,8 +221,7 @@ def _placed(showing: SceneSubject, making: Making) -> tuple[Pose, Box, list[Plac
     low, high = _around(boxes)
     pulls = _pulls(showing) @ rotation.T
     floor = min(float(box[0][2] + pull[2]) for box, pull in zip(boxes, pulls, strict=True))
-    middle = (low + high) / 2
-    shift = np.array([printer.bed_x / 2 - middle[0], printer.bed_y / 2 - middle[1], -floor])
+    shift = _to_the_middle(printer, low, high, floor)
     found = []
     for number, piece in enumerate(outcome.pieces):
         if showing.standing:
@@ -349,15 +351,25 @@ def _copies(showing: SceneSubject, making: Making) -> tuple[dict[str, Thing], li
     return found, boxes
 
 
+def _as_opened(model: Model, plan: Plan, making: Making) -> Solid:
+    """The surface of a model as it was opened, in the size of a plan."""
+    opened, factors = model.solid, plan.factors
+    return making.once("came", (opened, factors.tobytes()), lambda: opened.resized(factors))
+
+
+def _to_the_middle(printer: Printer, low: Floats, high: Floats, floor: float) -> Floats:
+    """The shift (3,) in mm that brings a box to the middle of the bed, and a height to the bed."""
+    middle = (low + high) / 2
+    return np.array([printer.bed_x / 2 - middle[0], printer.bed_y / 2 - middle[1], -floor])
+
+
 def _as_read(showing: SceneSubject, making: Making) -> tuple[Mesh, Box]:
     """The model as it was opened, uncut and in the tilt of its plan, to be looked at before it is measured; its box."""
     assert showing.model is not None
     assert showing.plan is not None
-    read, factors, rotation = showing.model.solid, showing.plan.factors, showing.plan.tilt.rotation
-    solid = making.once("came", (read, factors.tobytes()), lambda: read.resized(factors))
+    solid, rotation = _as_opened(showing.model, showing.plan, making), showing.plan.tilt.rotation
     low, high = _turned_box("as read", solid, rotation, making)
-    middle = (low + high) / 2
-    shift = np.array([showing.printer.bed_x / 2 - middle[0], showing.printer.bed_y / 2 - middle[1], -low[2]])
+    shift = _to_the_middle(showing.printer, low, high, float(low[2]))
     drawn = Mesh(solid.vertices, solid.triangles, colour(palette.STONE), Pose(rotation, shift))
     return drawn, (low + shift, high + shift)
 
@@ -367,8 +379,7 @@ def _at_size(showing: SceneSubject, model: Pose, making: Making) -> tuple[dict[s
     found: dict[str, Thing] = {}
     boxes: list[Box] = []
     if showing.view.as_it_came and showing.model is not None and showing.plan is not None:
-        came, factors = showing.model.solid, showing.plan.factors
-        solid = making.once("came", (came, factors.tobytes()), lambda: came.resized(factors))
+        solid = _as_opened(showing.model, showing.plan, making)
         found["came"] = Mesh(solid.vertices, solid.triangles, colour(palette.STONE), model)
         points = model.of(solid.vertices)
         boxes.append((points.min(axis=0), points.max(axis=0)))

@@ -32,7 +32,11 @@ class SceneView(QWidget):
         The scene that is shown; None while nothing is drawn.
     picture
         The picture of it that was rendered last.
+    above
+        Pixels at the top that are kept free when everything is framed, for what lies over the view.
     """
+
+    above = 0.0
 
     def __init__(self) -> None:
         super().__init__()
@@ -142,7 +146,7 @@ class SceneView(QWidget):
     def frame_all(self) -> None:
         """Frame everything that is drawn, from the same side."""
         if self.scene is not None:
-            self.look(self.camera.framing(box_corners(*self.scene.box), self.width(), self.height()))
+            self.look(self.camera.framing(box_corners(*self.scene.box), self.width(), self.height(), self.above))
 
     def hit(self, at: QPointF, *, assembled: bool = False) -> tuple[int, int, Floats] | None:
         """The piece, facet and place (mm, model frame) under a pixel.

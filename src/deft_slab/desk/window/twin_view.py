@@ -81,8 +81,10 @@ class TwinPane(SceneView):
         self._own = True
         self.look(camera)
 
-    def forget_view(self) -> None:
+    def fill_again(self) -> None:
+        """Frame the pieces whatever view the user has chosen before."""
         self._own = False
+        self.fill()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -155,7 +157,7 @@ class TwinView(QWidget):
         self._choose(1, others[-1] if others else NOW)
         self._choose(0, NOW)
         for pane in self.panes:
-            pane.forget_view()
+            pane.fill_again()
         self.refresh()
 
     def _on_changed(self) -> None:

@@ -389,7 +389,7 @@ class ContactsPanel(Panel):
         if any(report.problem for report in reports):
             return tr("not made"), "look"
         joins = [join for join in joins if join.answers] or joins
-        if not any(join.holds or not join.answers for join in joins):
+        if all(join.answers and not join.holds for join in joins):
             return tr("glue only"), "faint"
         if len({type(join) for join in joins}) > 1:
             words = tr_many("{n} join", "{n} joins", len(joins))
