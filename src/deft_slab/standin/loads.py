@@ -168,7 +168,7 @@ def _has(path: Path, name: str) -> bool:
         return False
 
 
-class Told(BaseModel):
+class LayersAbout(BaseModel):
     """The contents of "layers.json", which describes the pictures beside it. Lengths in mm, areas in mm², times in
     seconds.
     """
@@ -194,26 +194,26 @@ def _refused(why: str) -> UnreadableFile:
 def _of_pictures(path: Path, printer: Printer) -> Load:
     try:
         with zipfile.ZipFile(path) as archive:
-            told = Told.model_validate_json(_part(archive, ABOUT, _MOST_ABOUT))
-            _refuse_other_printers(told, printer)
+            about = LayersAbout.model_validate_json(_part(archive, ABOUT, _MOST_ABOUT))
+            _refuse_other_printers(about, printer)
             there = set(archive.namelist())
-            missing = next((name for n in range(told.layers) if (name := name_of(n)) not in there), None)
+            missing = next((name for n in range(about.layers) if (name := name_of(n)) not in there), None)
             if missing is not None:
                 raise _refused(f"The picture {missing} is missing in it.")
-            for n in np.unique(np.linspace(0, told.layers - 1, _LOOKED_AT).astype(int)).tolist():
-                white, area = _white(archive, name_of(n), told) * told.pixel_mm**2, told.areas_mm2[n]
+            for n in np.unique(np.linspace(0, about.layers - 1, _LOOKED_AT).astype(int)).tolist():
+                white, area = _white(archive, name_of(n), about) * about.pixel_mm**2, about.areas_mm2[n]
                 if abs(white - area) > 0.01 * area + 0.01:
                     raise _refused(f"The picture {name_of(n)} shows {white:.2f} mm², and not {area:.2f}.")
     except ValidationError as error:
         raise _refused(f"Its {ABOUT} makes no sense ({first_problem(error)}).") from error
     except (*_DAMAGED, ValueError) as error:
         raise _refused(f"It cannot be read ({error}).") from error
-    grams = math.fsum(told.areas_mm2) * told.layer_mm / 1000 * printer.material_density
-    bottoms, rest = min(told.layers, told.bottom_layers), told.exposure_seconds + told.lift_seconds
-    return Load(told.layers, bottoms, told.bottom_seconds, rest, grams)
+    grams = math.fsum(about.areas_mm2) * about.layer_mm / 1000 * printer.material_density
+    bottoms, rest = min(about.layers, about.bottom_layers), about.exposure_seconds + about.lift_seconds
+    return Load(about.layers, bottoms, about.bottom_seconds, rest, grams)
 
 
-def _refuse_other_printers(told: Told, printer: Printer) -> None:
+def _refuse_other_printers(about: LayersAbout, printer: Printer) -> None:
     """Check that the pictures were made for this printer, and that there are as many as stated.
 
     Raises
@@ -223,17 +223,17 @@ def _refuse_other_printers(told: Told, printer: Printer) -> None:
     """
     if printer.kind != "resin":
         raise _refused("This printer lays filament; it cannot expose pictures.")
-    size, wanted = (told.columns, told.rows), picture_size(printer)
-    if abs(told.pixel_mm - printer.line_width) > 1e-6 or size != wanted:
+    size, wanted = (about.columns, about.rows), picture_size(printer)
+    if abs(about.pixel_mm - printer.line_width) > 1e-6 or size != wanted:
         raise _refused(
-            f"Its pictures have {size[0]} × {size[1]} pixels of {told.pixel_mm:g} mm; this printer has "
+            f"Its pictures have {size[0]} × {size[1]} pixels of {about.pixel_mm:g} mm; this printer has "
             f"{wanted[0]} × {wanted[1]} of {printer.line_width:g} mm."
         )
-    high = told.layers * told.layer_mm
+    high = about.layers * about.layer_mm
     if high > printer.height + _OVER:
         raise _refused(f"It is {high:.1f} mm high, and there is room for {printer.height:g}.")
-    if len(told.areas_mm2) != told.layers:
-        raise _refused(f"It says the areas of {len(told.areas_mm2)} layers, and has {told.layers}.")
+    if len(about.areas_mm2) != about.layers:
+        raise _refused(f"It says the areas of {len(about.areas_mm2)} layers, and has {about.layers}.")
 
 
 def _part(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
@@ -244,7 +244,7 @@ def _part(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     return archive.read(name)
 
 
-def _white(archive: zipfile.ZipFile, name: str, told: Told) -> int:
+def _white(archive: zipfile.ZipFile, name: str, about: LayersAbout) -> int:
     """The number of white pixels of a picture.
 
     Raises
@@ -255,11 +255,11 @@ def _white(archive: zipfile.ZipFile, name: str, told: Told) -> int:
     from PIL import Image
 
     # as large as it may be at a byte for each of four colours, with some room for what is said beside them
-    content = _part(archive, name, 4 * told.columns * told.rows + _MOST_ABOUT)
+    content = _part(archive, name, 4 * about.columns * about.rows + _MOST_ABOUT)
     size = struct.unpack(">II", content[16:24]) if content[:8] == b"\x89PNG\r\n\x1a\n" and len(content) > 24 else None
     if size is None:
         raise ValueError(f"{name} is no PNG")
-    if size != (told.columns, told.rows):  # looked at before anything is unpacked
+    if size != (about.columns, about.rows):  # looked at before anything is unpacked
         raise ValueError(f"{name} has {size[0]} × {size[1]} pixels")
     with Image.open(io.BytesIO(content), formats=["PNG"]) as opened:
         return int(opened.convert("1").histogram()[255])

@@ -14,8 +14,8 @@ from ..results.outcome import Piece
 
 def as_printed(pieces: Sequence[Piece], printer: Printer) -> list[Piece]:
     """The pieces as files store them: each larger by 1 / (1 - s), s of its own material, about the middle of its
-    place on the bed, where it stays (definitions.md: estimates). Clearances are right after shrinking. The
-    figures are those of the cold piece.
+    place on the bed, where it stays (docs/how-it-works.md, "Beds and the job"). Clearances are right after
+    shrinking. The figures are those of the cold piece.
     """
     return [_grown(piece, piece.on(printer).growth) for piece in pieces]
 

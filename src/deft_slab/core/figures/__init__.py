@@ -1,1 +1,1 @@
-"""The figures of a piece in a tilt: one module for each. definitions.md defines them."""
+"""The figures of a piece in a tilt: one module for each. docs/figures.md explains them."""

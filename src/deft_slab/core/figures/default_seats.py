@@ -183,18 +183,23 @@ def around(centre: Floats, degrees: float) -> Floats:
     return np.asarray(cosine * centre + sine * (np.outer(np.cos(turn), right) + np.outer(np.sin(turn), up)))
 
 
-def near_to(down: Floats, n: int, others: list[int]) -> list[int]:
-    """Which of some directions count as the same seat as one of them.
+def near_to(down: Floats, one: int, others: list[int]) -> list[int]:
+    """Which of some directions count as the same seat as a given one, because they are less than 18 degrees apart.
 
     Parameters
     ----------
     down : (k, 3) float64
-    n : int
-        The number of that one.
+    one : int
+        The number of the given direction.
     others : list[int]
-        The numbers of those that are compared.
+        The numbers of those to compare with it.
+
+    Returns
+    -------
+    list of int
+        Places in ``others``.
     """
-    return [place for place, other in enumerate(others) if float(down[n] @ down[other]) >= _APART]
+    return [place for place, other in enumerate(others) if float(down[one] @ down[other]) >= _APART]
 
 
 def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = None) -> list[int]:

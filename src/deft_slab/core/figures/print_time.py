@@ -33,7 +33,7 @@ def print_seconds(printer: Printer, height: float, volume: float, wall: float, s
     """The time to print one piece alone on the bed, in seconds.
 
     Resin: bottom layers, and the others at exposure and lift. Filament: walls and infill laid at the speed of the
-    path (see definitions.md: the sum over layers of (wall length x walls + fill area x ratio / line width) / speed),
+    path (docs/how-it-works.md: the sum over layers of (wall length x walls + fill area x ratio / line width) / speed),
     support as plastic at its density, and a fixed time for each layer.
 
     Parameters

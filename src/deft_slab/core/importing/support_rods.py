@@ -180,7 +180,7 @@ class _Standing:
         return _Outlines(middles, across, facet, small)
 
     def promises(self) -> bool:
-        """Whether enough small round outlines stand above its end to go on looking."""
+        """Whether a few sections near this end show enough small round outlines to make a full search worthwhile."""
         counts = [int(self.section(share * self.height).small.sum()) for share in _LOOKS]
         return sum(count >= LEAST_RODS for count in counts) >= 2
 

@@ -381,7 +381,7 @@ def followed_air(layer, area, pairs_start, below, under_outside, layers, resting
 
 @njit(**FAST)
 def _closed(parent, area, low, high, k, pocket, largest, at, amount, here):
-    """The closed area in a layer, whose regions are low to high - 1. It is also recorded for each pocket."""
+    """The closed area in layer k, whose regions are low to high - 1; each pocket's share of it is recorded too."""
     outside = len(parent) - 1
     total = 0.0
     for r in range(low, high):

@@ -194,7 +194,7 @@ class Printer(BaseModel):
 
     @property
     def growth(self) -> float:
-        """How much larger a part is made, so that it has its size after shrinking (definitions.md: estimates)."""
+        """The factor by which a part is enlarged, so that it has its true size after shrinking."""
         return 1.0 / (1.0 - self.shrinkage)
 
     def loaded_with(self, material: str) -> Printer:

@@ -27,7 +27,7 @@ from .notes import Note
 
 @dataclass(frozen=True)
 class Figures:
-    """The figures of a piece in its seat. The names state the units, and definitions.md defines each. ``volume_mm3``
+    """The figures of a piece in its seat. The names state the units, and docs/figures.md explains each. ``volume_mm3``
     is None for an open surface.
     """
 

@@ -73,9 +73,9 @@ def ground_of(evaluator: Evaluator, plan: Plan, printer: Printer, job: Job = QUI
 def settled_together(
     ground: SearchPieces, cuts: Sequence[Cut], limits: Limits, leaning: float, job: Job = QUIET, spread: Spread = map
 ) -> tuple[tuple[Cut, ...], Both, Both]:
-    """All cuts of a plan moved to where their seams are seen least together, measured on the draft mesh. Planes are
-    moved and rotated, and borders of patches are moved, none farther from its own place than ``limits`` allows;
-    other kinds of cuts stay. No piece that sat flat leans afterwards.
+    """Move all cuts of a plan to places where least of their seams, taken together, is seen, as measured on the draft
+    mesh. Planes are moved and rotated and borders of patches are moved, none farther than ``limits`` allows. Other
+    kinds of cuts stay where they are. No piece that sat flat leans afterwards.
 
     Parameters
     ----------

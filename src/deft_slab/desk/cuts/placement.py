@@ -66,7 +66,7 @@ class Placing(QObject):
         self._cutting.put(here.placed(self.ground(closes=closes), at))
 
     def ground(self, *, closes: bool = False) -> CutContext:
-        """What a new cut needs to know.
+        """The plan, the view and the drawn line, from which a kind of cut makes a new one.
 
         Parameters
         ----------

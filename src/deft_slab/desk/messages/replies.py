@@ -190,12 +190,12 @@ class RoomShown:
 
 @dataclass(frozen=True, eq=False)
 class WayShown(CountsPieces):
-    """A way to part a piece, like ``search.results.Way`` without its pieces.
+    """A plan that the search found for a piece, like ``search.results.Way`` without its pieces.
 
     Attributes
     ----------
     left : float
-        The support as a share of that of the unparted piece as it sits now.
+        The support as a share of that of the uncut piece as it sits now.
     seams : (k, 2, 3) float64, mm, model frame
     names : tuple[str, ...]
         The names of the pieces, and how each sits. Ways known only from the draft mesh have none.

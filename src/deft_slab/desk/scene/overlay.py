@@ -133,7 +133,7 @@ def _paint_sheet(painter: QPainter, picture: Picture, frame: CutFrame) -> None:
     x, y = np.arange(left, right, dtype=np.float32) + 0.5, np.arange(top, bottom, dtype=np.float32)[:, None] + 0.5
 
     def along(vector: Floats) -> Floats32:
-        """The part along a vector of every pixel's ray, which goes 1 mm deep."""
+        """The component along a vector of every pixel's ray, which is scaled to a depth of 1 mm."""
         base, per_x, per_y = camera.rays_along(vector, width, height)
         return np.asarray(np.float32(base) + np.float32(per_x) * x + np.float32(per_y) * y)
 

@@ -1,4 +1,4 @@
-"""The bed: what the plan comes to, what of it is selected, and how it is viewed."""
+"""The state of the bed: the results for the plan, the selection, and the view."""
 
 from __future__ import annotations
 

@@ -36,7 +36,7 @@ T = TypeVar("T", bound=Named)
 
 @dataclass(frozen=True)
 class ShelfItem(Generic[T]):
-    """One of the things.
+    """An item on a shelf: a recipe, a preset or a printer.
 
     Attributes
     ----------
@@ -160,5 +160,5 @@ class Shelf(Generic[T]):
         return self.add(item if item.name else self._named(item, path.stem[:MOST_LETTERS]), also_taken, keys_taken)
 
     def remove(self, key: str) -> None:
-        """Removes one."""
+        """Delete the file of an item, if there is one."""
         (self.folder / f"{key}.json").unlink(missing_ok=True)
