@@ -67,11 +67,14 @@ def _actions(made):
 def _licences() -> str:
     """A table of all pinned packages, and of what is shipped besides."""
     lines = [
-        "# Licences", "", "Made by `share/made.py` from what is installed by `requirements.lock`.", "",
+        "# Licences", "",
+        "Made by `share/made.py` from what is installed by `requirements.lock` and, for the checks, by "
+        "`requirements-check.lock`.", "",
         "| part | release | licence |", "| --- | --- | --- |", "| Deft Slab | | Apache-2.0 |",
         "| Inter (typeface, shipped) | 4 | SIL Open Font License 1.1 |",
     ]
-    for line in (HERE.parent / "requirements.lock").read_text("utf-8").splitlines():
+    locks = (HERE.parent / name for name in ("requirements.lock", "requirements-check.lock"))
+    for line in sorted((line for lock in locks for line in lock.read_text("utf-8").splitlines()), key=str.lower):
         name, _, release = line.partition("==")
         if not release:
             continue

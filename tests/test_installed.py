@@ -41,7 +41,7 @@ def tool(name):
 def built(tmp_path_factory):
     """(the wheel, the source archive)."""
     copy = tmp_path_factory.mktemp("build") / "source"
-    left_out = shutil.ignore_patterns(".git", ".venv", "build", "*.egg-info", "__pycache__", ".*_cache", ".hypothesis")
+    left_out = shutil.ignore_patterns(".git", ".venv", "build", "*.egg-info", "*.pyc", ".*_cache", ".hypothesis")
     shutil.copytree(ROOT, copy, ignore=left_out)
     out = copy.parent / "out"
     out.mkdir()
@@ -74,9 +74,12 @@ def test_the_wheel_works_in_a_venv_of_its_own(built, tmp_path):
     where = ran(python, "-c", "import deft_slab; print(deft_slab.__file__)", env=clean, cwd=tmp_path)
     assert str(tmp_path) in where.stdout
     write_solid(solid_of(box(20, 20, 20)), "Block", tmp_path / "block.stl", replace=False)
+    compiled = {path.name for path in site.rglob("*.nbc")}
     measured = ran(program, "measure", "block.stl", "--printer", "small-resin", env=clean, cwd=tmp_path)
     assert measured.returncode == 0, measured.stderr
     assert "Volume" in measured.stdout
+    assert len(compiled) > 70  # shipped with it
+    assert {path.name for path in site.rglob("*.nbc")} == compiled
     share = tmp_path / "venv/share"
     for name in (
         "applications/deft-slab.desktop", "icons/hicolor/scalable/apps/deft-slab.svg", "mime/packages/deft-slab.xml",
@@ -165,7 +168,10 @@ def test_every_pinned_part_has_a_licence():
     rows = (ROOT / "docs/licences.md").read_text("utf-8").splitlines()
     listed = {row.split("|")[1].strip(): row.split("|")[3].strip() for row in rows if row.count("|") == 4}
     pinned = {
-        line.split("==")[0] for line in (ROOT / "requirements.lock").read_text("utf-8").splitlines() if "==" in line
+        line.split("==")[0]
+        for lock in ("requirements.lock", "requirements-check.lock")
+        for line in (ROOT / lock).read_text("utf-8").splitlines()
+        if "==" in line
     }
     assert pinned <= set(listed)
     assert not [name for name in pinned if listed[name] in ("", "not stated", "not installed here")]

@@ -162,7 +162,8 @@ def fits_turned(
     (k,) bool
     """
     turns = np.radians(np.arange(0.0, 180.0, 7.5))
-    corners, rotations = np.ascontiguousarray(corners, float), np.ascontiguousarray(rotations, float)
+    corners, rotations = np.ascontiguousarray(corners, float).view(), np.ascontiguousarray(rotations, float)
+    corners.flags.writeable = False  # as in surfaces: the kernel is compiled for one kind of array only
     return np.asarray(
         box_kernels.fits_turned(corners, rotations, np.cos(turns), np.sin(turns), np.array(room, float), float(lift))
     )

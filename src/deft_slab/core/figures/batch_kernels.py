@@ -88,11 +88,17 @@ def sketch_sums(
             thickness = max(top - lift, 1e-9) / layers
             last = lift + (layers - 0.5) * thickness
             if closed:
-                largest = section_kernels.section_areas(heights, triangles, upward, lift, thickness, layers, last).max()
+                sections = section_kernels.section_areas(heights, triangles, upward, lift, thickness, layers, last)
+                for layer in range(layers):
+                    largest = max(largest, sections[layer])
             else:
-                largest = column_kernels.section_cells(start, hit_heights, facets, lift, thickness, layers).max() * cell
-        found[way] = np.array((
+                counted = column_kernels.section_cells(start, hit_heights, facets, lift, thickness, layers)
+                for layer in range(layers):
+                    largest = max(largest, counted[layer] * cell)
+        figures = (
             max(shadow_height - landings * cell * scale, 0.0) if area > 0.0 else 0.0, landing * cell * scale,
             on_show * cell * scale, covered * cell, top, largest, need, supported, scar, underside, resting, wall,
-        ))
+        )
+        for n in range(len(figures)):
+            found[way, n] = figures[n]
     return found

@@ -191,7 +191,7 @@ def scan(placed, triangles, nx, ny):
     cells = np.empty(size, np.int32)
     heights = np.empty(size, np.float64)
     facets = np.empty(size, np.int32)
-    f = count = 0
+    f = count = np.int64(0)  # a plain 0 is compiled once more, as a number that is known beforehand
     while True:
         f, count, wanted = _scanned_from(f, placed, across, rows, triangles, nx, count, cells, heights, facets)
         if wanted == 0:
@@ -248,7 +248,8 @@ def _scanned_from(begin, placed, across, rows, triangles, nx, count, cells, heig
 @njit(**FAST)
 def _longer(array, size):
     longer = np.empty(size, array.dtype)
-    longer[: len(array)] = array
+    for n in range(len(array)):
+        longer[n] = array[n]
     return longer
 
 

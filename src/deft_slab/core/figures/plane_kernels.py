@@ -65,6 +65,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
     base = np.zeros((4, rows))
     section, shadow = np.zeros(rows), np.zeros((2, rows))
     volume, volume_slope = np.zeros((2, rows)), np.zeros((2, rows))
+    to_bed, to_entry = np.bool_(True), np.bool_(False)  # plain ones are compiled once each
     for cell in range(len(start) - 1):
         begin, end = start[cell], start[cell + 1]
         if begin == end:
@@ -72,7 +73,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
         winding = 0
         exit_below = -np.inf
         entered = 0.0
-        exited, exit_facet = 0.0, -1
+        exited, exit_facet = 0.0, np.int64(-1)
         covered = False
         for n in range(begin, end):
             z, f = heights[n], facets[n]
@@ -87,7 +88,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
                     shadow[1, kz] += 1.0
                 if exit_facet >= 0:
                     # the exit under this entry: lying upside down, its support ends on this
-                    _exit(exited, exit_facet, z, False, up, first, step, count, support, slope, base)
+                    _exit(exited, exit_facet, z, to_entry, up, first, step, count, support, slope, base)
                 _entry(z, exit_below, low, down[-1 - f], first, step, count, support, slope, base)
                 continue
             winding -= 1
@@ -98,7 +99,7 @@ def places_sums(start, heights, facets, down, up, low, high, first, step, count)
         if exit_facet >= 0:
             shadow[0, 0] += 1.0
             shadow[0, first_at(exited, first, step, count)] -= 1.0
-            _exit(exited, exit_facet, high, True, up, first, step, count, support, slope, base)
+            _exit(exited, exit_facet, high, to_bed, up, first, step, count, support, slope, base)
     _running(support, slope, first, step, np.array([-1.0, 0.0, 1.0, 0.0]))
     _running(volume, volume_slope, first, step, np.array([-1.0, 1.0]))
     for row in range(4):

@@ -23,6 +23,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from ..mesh.array_kernels import add_up
 from .column_kernels import FAST, rounded_up
 from .plane_kernels import first_at
 
@@ -53,7 +54,7 @@ def by_place(along, vertices, first, step, count):
     for n in range(len(along)):
         places[n] = first_at(along[n], first, step, count)
         begins[places[n] + 1] += 1
-    begins = np.cumsum(begins)
+    add_up(begins)
     ordered, free = np.empty((3, len(along))), begins[:-1].copy()
     for n in range(len(along)):
         at = free[places[n]]
@@ -86,7 +87,7 @@ def crossings(along, vertices, edges, first, step, count):
         begin[e], end[e] = min(p, q), max(p, q)
         for k in range(begin[e], end[e]):
             begins[k + 1] += 1
-    begins = np.cumsum(begins)
+    add_up(begins)
     points, free = np.empty((3, begins[-1])), begins[:-1].copy()
     for e in range(len(edges)):
         p, q = edges[e, 0], edges[e, 1]
@@ -222,12 +223,17 @@ def _figures(sums, both, cuts, c, first, step, beds, cut_share, area, found):
     level, upright = abs(c) > _LEVEL, abs(c) < _UPRIGHT
     over = 0 if c > 0.0 else 1
     sign = 1.0 if c > 0.0 else -1.0
-    sums += both
-    for k in range(sums.shape[1] - 2, -1, -1):
-        sums[0, k] += sums[0, k + 1]
-    for k in range(1, sums.shape[1]):
-        sums[1, k] += sums[1, k - 1]
-        cuts[k] += cuts[k - 1]
+    for part in range(sums.shape[2]):
+        for k in range(sums.shape[1]):
+            sums[0, k, part] += both[k, part]
+            sums[1, k, part] += both[k, part]
+        for k in range(sums.shape[1] - 2, -1, -1):
+            sums[0, k, part] += sums[0, k + 1, part]
+        for k in range(1, sums.shape[1]):
+            sums[1, k, part] += sums[1, k - 1, part]
+    for k in range(1, len(cuts)):
+        cuts[k, 0] += cuts[k - 1, 0]
+        cuts[k, 1] += cuts[k - 1, 1]
     for k in range(found.shape[2]):
         cells = 0.0 if upright else sign * cuts[k, 0]
         for side in range(2):
@@ -286,7 +292,11 @@ def pose_places(
     beds = _beds(rotations, lifts, of_vertices, vertices, of_points, points, count)
     for pose in range(len(nx)):
         rotation, lift = rotations[pose], lifts[pose]
-        plane = rotation @ normal
+        plane = np.empty(3)
+        for axis in range(3):
+            plane[axis] = (
+                rotation[axis, 0] * normal[0] + rotation[axis, 1] * normal[1] + rotation[axis, 2] * normal[2]
+            )
         cut_share = min(max((abs(plane[2]) - low) / (high - low), 0.0), 1.0)
         sums, both, cuts = np.zeros((2, count + 1, 7)), np.zeros((count + 1, 7)), np.zeros((count + 1, 2))
         x0, y0, cell = grids[pose, 0], grids[pose, 1], grids[pose, 2]

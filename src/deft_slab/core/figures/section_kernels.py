@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numba import njit
 
+from ..mesh.array_kernels import add_up, sorted_order
 from .column_kernels import FAST
 
 
@@ -37,7 +38,9 @@ def section_areas(heights, triangles, upward, base, thickness, count, last):
     """
     areas = np.zeros(count)
     steps = np.zeros(count + 1)
-    levels = base + (np.arange(count) + 0.5) * thickness
+    levels = np.empty(count)
+    for n in range(count):
+        levels[n] = base + (n + 0.5) * thickness
     levels[count - 1] = last
     for f in range(len(triangles)):
         p, q, r = heights[triangles[f, 0]], heights[triangles[f, 1]], heights[triangles[f, 2]]
@@ -98,13 +101,11 @@ def shadow_area(vertices, triangles, chosen, low, step, rows):
     -------
     float, mm2
     """
-    count = 0
     starts = np.zeros(rows + 1, np.int64)
     for turn in range(2):  # first how many intervals each row gets, then the intervals
         if turn == 1:
-            for row in range(rows):
-                starts[row + 1] += starts[row]
-            ends = np.empty((starts[rows], 2))
+            add_up(starts)
+            lefts, rights = np.empty(starts[rows]), np.empty(starts[rows])
             filled = starts[:rows].copy()
         for f in range(len(triangles)):
             if not chosen[f]:
@@ -128,16 +129,14 @@ def shadow_area(vertices, triangles, chosen, low, step, rows):
                             py, qy = qy, py
                         x = vertices[p, 0] + (y - py) * (vertices[q, 0] - vertices[p, 0]) / (qy - py)
                         left, right = min(left, x), max(right, x)
-                ends[filled[row], 0], ends[filled[row], 1] = left, right
+                lefts[filled[row]], rights[filled[row]] = left, right
                 filled[row] += 1
     total = 0.0
     for row in range(rows):
-        here = ends[starts[row] : starts[row + 1]]
         reach = -np.inf
-        for n in np.argsort(here[:, 0]):
-            left, right = here[n, 0], here[n, 1]
+        for n in sorted_order(lefts, starts[row], starts[row + 1]):
+            left, right = lefts[n], rights[n]
             if right > reach:
                 total += right - max(left, reach)
                 reach = right
-        count += len(here)
     return total * step

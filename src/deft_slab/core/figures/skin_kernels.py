@@ -9,8 +9,10 @@ from .column_kernels import FAST
 
 
 @njit(**FAST)
-def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
-    """The mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top."""
+def _corner_level(start, low, high, levels, nx, ny, ci, cj, bottom, top):
+    """The mean level, at grid corner (ci, cj), of the intervals of its four cells that overlap bottom to top; the
+    levels are ``low`` or ``high``.
+    """
     total, count = 0.0, 0
     for dj in range(-1, 1):
         for di in range(-1, 1):
@@ -20,7 +22,7 @@ def _corner_level(start, low, high, nx, ny, ci, cj, bottom, top, want_top):
             cell = j * nx + i
             for n in range(start[cell], start[cell + 1]):
                 if low[n] < top and high[n] > bottom:
-                    total += high[n] if want_top else low[n]
+                    total += levels[n]
                     count += 1
                     break
     return total / count
@@ -62,7 +64,7 @@ def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
         Output: grid corner i and j (whole numbers) and the height in mm; large enough for five quads per
         interval.
     """
-    count = 0
+    count = np.int64(0)
     ci = np.array([0, 1, 1, 0])
     cj = np.array([0, 0, 1, 1])
     for j in range(ny):
@@ -73,8 +75,8 @@ def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
                 tops = np.empty(4)
                 bottoms = np.empty(4)
                 for k in range(4):
-                    tops[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, True)
-                    bottoms[k] = _corner_level(start, low, high, nx, ny, i + ci[k], j + cj[k], bottom, top, False)
+                    tops[k] = _corner_level(start, low, high, high, nx, ny, i + ci[k], j + cj[k], bottom, top)
+                    bottoms[k] = _corner_level(start, low, high, low, nx, ny, i + ci[k], j + cj[k], bottom, top)
                 if bottom <= 0.0:
                     for k in range(4):
                         _put(quads, count, k, i + ci[3 - k], j + cj[3 - k], 0.0)
@@ -95,9 +97,8 @@ def skin_quads(start, low, high, nx, ny, hit_start, heights, facets, quads):
                     if covered:
                         continue
                     a, b = side, (side + 1) % 4
-                    _put(quads, count, 0, i + ci[a], j + cj[a], bottoms[a])
-                    _put(quads, count, 1, i + ci[b], j + cj[b], bottoms[b])
-                    _put(quads, count, 2, i + ci[b], j + cj[b], tops[b])
-                    _put(quads, count, 3, i + ci[a], j + cj[a], tops[a])
+                    for k in range(4):
+                        at = b if k == 1 or k == 2 else a
+                        _put(quads, count, k, i + ci[at], j + cj[at], tops[at] if k > 1 else bottoms[at])
                     count += 1
     return count

@@ -169,7 +169,7 @@ def sweep(corners, inside, low, step, depth, nearest, limit, dx, dy, dz):
                     w = z - dz if axis == 2 else z
                     if u < 0 or v < 0 or w < 0 or u >= nx or v >= ny or w >= nz:
                         continue
-                    f = nearest[u, v, w]
+                    f = np.int64(nearest[u, v, w])
                     if f < 0 or f == nearest[x, y, z] or depth[u, v, w] > limit:
                         continue
                     if depth[u, v, w] - step >= depth[x, y, z]:

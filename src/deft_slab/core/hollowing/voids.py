@@ -142,7 +142,7 @@ def depths(
     job.step(0.0, tr("Finding the inside"))
     # a hair off the nodes, so that the edges of a boxy solid do not lie on them
     x0, y0 = low[0] - 0.5 * step + 1e-5 * step, low[1] - 0.5 * step + 1.7e-5 * step
-    placed = column_kernels.to_grid(np.ascontiguousarray(solid.vertices), x0, y0, step)
+    placed = column_kernels.to_grid(np.array(solid.vertices), x0, y0, step)
     columns = column_kernels.into_columns(*column_kernels.scan(placed, solid.triangles, nx, ny), nx * ny)
     inside = np.zeros((nx, ny, nz), np.bool_)
     depth_kernels.fill_inside(*columns, inside, low[2], step)

@@ -101,12 +101,12 @@ def _linked_lines(begin, lines, turns, count):
             winding += turns[n]
             keep[n] = (before > 0) != (winding > 0)
             if before > 0:
-                _join(solid, lines[n], lines[left])
+                _join(solid, np.int64(lines[n]), np.int64(lines[left]))
             elif winding > 0:
-                _join(air, lines[n], count if left < 0 else lines[left])
+                _join(air, np.int64(lines[n]), count if left < 0 else np.int64(lines[left]))
             left = n
         if left >= 0:
-            _join(air, lines[left], count)
+            _join(air, np.int64(lines[left]), count)
     return solid, air, keep
 
 
@@ -161,12 +161,15 @@ def regions_of(begin, xs, lines, turns, areas):
     """
     count, rows = len(areas), len(begin) - 1
     solid, air, keep = _linked_lines(begin, lines, turns, count)
-    of_solid, solid_area = _numbered(solid, areas, -1)
+    nothing = np.int64(-1)  # as in _numbered's other call: a plain -1 is compiled once more
+    of_solid, solid_area = _numbered(solid, areas, nothing)
     of_air, air_area = _numbered(air, -areas, root_of(air, count))
     widest = np.zeros((2, count + 1))
     at = np.full((2, count + 1, 2), np.nan)
     spans = np.zeros(rows + 1, np.int64)
-    kept = np.count_nonzero(keep)
+    kept = 0
+    for n in range(len(keep)):
+        kept += keep[n]
     x_kept = np.empty(kept)
     right = np.empty(kept, np.int64)
     made = 0
@@ -350,7 +353,7 @@ def followed_air(layer, area, pairs_start, below, under_outside, layers, resting
     at = np.zeros(count, np.int64)
     here = np.zeros(count + 1)
     closed = np.zeros(layers + 1)
-    n = before = 0
+    n = before = np.int64(0)
     for k in range(layers + 1):
         end = n
         while end < count and layer[end] == k:

@@ -261,7 +261,7 @@ def begun(heights, triangles, rises, order):
     rank = np.empty(count, np.int32)
     for n in range(count):
         rank[order[n]] = n
-    parent = np.full(count, -1, np.int32)
+    parent = np.full(count, -1, np.int64)
     hangs = np.full(count, -1.0)
     for n in range(count):
         v = order[n]
@@ -274,7 +274,7 @@ def begun(heights, triangles, rises, order):
                 if rank[w] >= n:
                     continue
                 alone = False
-                root = root_of(parent, w)
+                root = root_of(parent, np.int64(w))
                 if root == own:
                     continue
                 if own != v:  # two parts meet: the younger one ends

@@ -47,5 +47,7 @@ def same_rows(rows: NDArray[np.generic]) -> tuple[Ints, Ints]:
     """
     from .union_find_kernels import by_kind
 
-    first, number = by_kind(np.ascontiguousarray(rows).view(np.uint64))
+    bits = np.ascontiguousarray(rows).view(np.uint64)
+    bits.flags.writeable = False  # surfaces cannot be written: the kernel is compiled for one kind of array only
+    first, number = by_kind(bits)
     return np.asarray(first), np.asarray(number)

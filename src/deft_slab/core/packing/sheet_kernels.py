@@ -3,6 +3,8 @@
 import numba
 import numpy as np
 
+from ..mesh.array_kernels import sorted_order
+
 _NONE = -(2**30)
 
 
@@ -28,10 +30,10 @@ def runs_of(corners, starts, cell, rows):
     """
     found = np.empty((64, 3), np.int32)
     count = 0
-    crossings = np.empty(len(corners), np.float64)
+    crossings, nothing = np.empty(len(corners), np.float64), np.int64(0)  # a plain 0 is compiled once more
     for row in range(rows):
         y = (row + 0.5) * cell
-        met = 0
+        met = nothing
         for ring in range(len(starts) - 1):
             first, last = starts[ring], starts[ring + 1]
             for n in range(first, last):
@@ -43,10 +45,10 @@ def runs_of(corners, starts, cell, rows):
                     met += 1
         if met == 0:
             continue
-        across = np.sort(crossings[:met])
+        order = sorted_order(crossings, nothing, met)
         for n in range(0, met - 1, 2):
-            start = int(np.ceil(across[n] / cell - 0.5))
-            stop = int(np.floor(across[n + 1] / cell - 0.5)) + 1
+            start = int(np.ceil(crossings[order[n]] / cell - 0.5))
+            stop = int(np.floor(crossings[order[n + 1]] / cell - 0.5)) + 1
             if stop <= start:
                 continue
             if count > 0 and found[count - 1, 0] == row and found[count - 1, 2] >= start:
@@ -54,7 +56,9 @@ def runs_of(corners, starts, cell, rows):
                 continue
             if count == len(found):
                 more = np.empty((2 * count, 3), np.int32)
-                more[:count] = found
+                for k in range(count):
+                    for part in range(3):
+                        more[k, part] = found[k, part]
                 found = more
             found[count, 0], found[count, 1], found[count, 2] = row, start, stop
             count += 1

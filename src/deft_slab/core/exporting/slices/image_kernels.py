@@ -5,6 +5,8 @@ import math
 import numba
 import numpy as np
 
+from ...mesh.array_kernels import add_up, sorted_order
+
 
 @numba.njit(cache=True, nogil=True)
 def passed(points, first, last, n, pixel, rows):
@@ -49,8 +51,7 @@ def filled(points, start, pixel, columns, rows):
             _, _, _, low, high = passed(points, start[line], start[line + 1], n, pixel, rows)
             for row in range(low, high):
                 first[row + 1] += 1
-    for row in range(rows):
-        first[row + 1] += first[row]
+    add_up(first)
     crossed, way, done = np.empty(first[rows]), np.empty(first[rows], np.int8), first[:-1].copy()
     for line in range(len(start) - 1):
         for n in range(start[line], start[line + 1]):
@@ -65,10 +66,10 @@ def filled(points, start, pixel, columns, rows):
         low, high = first[row], first[row + 1]
         if low == high:
             continue
-        order = np.argsort(crossed[low:high])
-        winding, begun = 0, 0
+        order = sorted_order(crossed, low, high)
+        winding = begun = np.int64(0)
         for k in range(high - low):
-            n = low + order[k]
+            n = order[k]
             at = min(max(math.ceil(crossed[n]), 0), columns)
             before = winding
             winding += way[n]
