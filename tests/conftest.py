@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
 import os
 import threading
+from collections import Counter
+from pathlib import Path
 
 import pytest
 from hypothesis import settings
@@ -17,6 +20,39 @@ from deft_slab.core.printers.profile import default_printer  # noqa: E402
 settings.register_profile("common", derandomize=True, deadline=None, max_examples=15)
 settings.register_profile("home", deadline=None)
 settings.load_profile("common" if os.environ.get("CI") else "home")
+
+ROOT = Path(__file__).parent.parent
+_seconds: Counter[str] = Counter()
+_compiled: set[str] = set()
+
+
+def _kernels() -> set[str]:
+    return {path.name for path in (ROOT / "src").rglob("*.nbc")}
+
+
+def pytest_sessionstart():
+    _compiled.update(_kernels())
+
+
+def pytest_runtest_logreport(report):
+    _seconds[report.nodeid.partition("::")[0]] += report.duration
+
+
+def pytest_terminal_summary(terminalreporter):
+    """Where the time of the suite goes, by file, in build/test-times.json too; and what was compiled in tests, which
+    users would then wait for as well.
+    """
+    for kernel in sorted(_kernels() - _compiled):
+        terminalreporter.line(f"compiled in a test, and not by core/warm.py: {kernel}")
+    if len(_seconds) < 10:
+        return
+    folder = ROOT / "build"
+    folder.mkdir(exist_ok=True)
+    times = {name: round(seconds, 1) for name, seconds in _seconds.most_common()}
+    (folder / "test-times.json").write_text(json.dumps(times, indent=1) + "\n", "utf-8")
+    terminalreporter.line(f"{sum(times.values()):,.0f} s of tests in all; the longest files:")
+    for name, seconds in list(times.items())[:12]:
+        terminalreporter.line(f"  {seconds:7.1f} s  {name}")
 
 
 @pytest.fixture(autouse=True)

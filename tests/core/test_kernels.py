@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as arrays
@@ -114,3 +115,37 @@ def test_what_the_user_chose_stays(tmp_path):
     env = {"NUMBA_CPU_NAME": "generic"}
     choose(env, told(tmp_path, *NEEDED))
     assert env == {"NUMBA_CPU_NAME": "generic"}
+
+
+BASE = {
+    "annotated_types", "charset_normalizer", "embreex", "lib3mf", "llvmlite", "manifold3d", "numba", "numpy",
+    "platformdirs", "pydantic", "pydantic_core", "scipy", "typing_extensions", "typing_inspection",
+}
+"""What each command loads: scipy only for numba, which asks it for the routines of linear algebra."""
+
+
+@pytest.mark.parametrize(
+    ("words", "besides"),
+    [
+        (["measure"], set()),
+        (["check"], {"scipy.sparse", "scipy.spatial"}),
+        (["tilt"], {"scipy.sparse", "scipy.spatial"}),
+        (["mend", "--out", "mended.stl"], {"igl", "scipy.sparse", "scipy.spatial", "shapely"}),
+    ],
+)
+def test_commands_load_what_they_need(tmp_path, words, besides):
+    """Packages take most of the time of a short command; none is loaded for what might be asked of another one."""
+    (tmp_path / "rod.stl").write_bytes(trimesh.creation.cylinder(8, 30).export(file_type="stl"))
+    script = f"""
+import sys
+from deft_slab.cli import main
+assert main([{words[0]!r}, "rod.stl", *{words[1:]!r}]) in (0, 1)
+named = {{name.partition(".")[0] for name in sys.modules}} - set(sys.stdlib_module_names)
+parts = {{"scipy.ndimage", "scipy.optimize", "scipy.sparse", "scipy.spatial"}} & set(sys.modules)
+print(*(name for name in named | parts if not name.startswith("_")))
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, encoding="utf-8", check=False, cwd=tmp_path
+    )
+    assert done.returncode == 0, done.stderr
+    assert set(done.stdout.splitlines()[-1].split()) - BASE - {"deft_slab", "cython_runtime"} == besides

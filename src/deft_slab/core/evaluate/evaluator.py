@@ -21,6 +21,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -29,10 +30,7 @@ from ..cache import Cache
 from ..cuts import Cut, Side
 from ..figures.marked_facets import Marked, facets_at, unmarked
 from ..figures.support_scars import scarred
-from ..joining.apply_joins import Joined
-from ..joining.contacts import Contact
-from ..joining.plan_joints import Joinery
-from ..joining.room import ContactRoom
+from ..joining.joined import Joined
 from ..joins import STOCK, Join
 from ..joins.reports import DryFit, HollowReport, PostsReport
 from ..mesh.solid import Solid, side_by_side
@@ -46,13 +44,17 @@ from ..progress import QUIET, Job, Spread
 from ..repair.simplify import thinned
 from ..results.notes import Note
 from ..results.outcome import CutReport, Outcome, Piece, Room, Scar, Seam, Totals
-from ..supports.piece_posts import with_posts
 from .exposure_cache import Exposures
 from .finishing import Finishing
 from .parting_stages import Cutting, PartingStages
 from .piece import SUBJECT_TRIANGLES, Detail, SearchSubject, lift_of, matched
 from .remarks import about_cuts, about_hollows, about_joins, about_model, piece_names, remarks
 from .seating import Seating, ToSeat, Whole
+
+if TYPE_CHECKING:
+    from ..joining.contacts import Contact
+    from ..joining.plan_joints import Joinery
+    from ..joining.room import ContactRoom
 
 _NO_GUESTS: Mapping[str, Solid] = MappingProxyType({})
 
@@ -130,6 +132,8 @@ class Evaluator:
 
     @property
     def _joinery(self) -> Joinery:
+        from ..joining.plan_joints import Joinery  # quite some modules, which figures of a whole model do not need
+
         return Joinery(self.kept, self.spread)
 
     def ready(self, plan: Plan, job: Job = QUIET) -> int:
@@ -227,7 +231,11 @@ class Evaluator:
         wishes = matched(plan.pieces, joined.parts)
         whole = Whole(plan, printer, cutting.uncut, marks, bool(cutting.parting), detail)
         pieces = self._seat_all(whole, cutting, joined, draft, wishes, job.part(0.5, 1.0))
-        pieces, posts = with_posts(() if quick else plan.posts, pieces, printer, self.kept)
+        posts: dict[str, PostsReport] = {}
+        if plan.posts and not quick:
+            from ..supports.piece_posts import with_posts
+
+            pieces, posts = with_posts(plan.posts, pieces, printer, self.kept)
         pieces, scar = scarred(pieces, posts, exposed)
         return _Finished(cutting, marks, joined, hollows, draft, exposed, wishes, pieces, posts, scar)
 
@@ -237,7 +245,7 @@ class Evaluator:
         """Stage 3: add joins, hollows and the coupon. If a plan has none of these, only "whole" computes its
         contacts.
         """
-        if detail != "whole" and not (plan.joins or plan.hollows or plan.coupon):
+        if not ((detail == "whole" and cutting.stages) or plan.joins or plan.hollows or plan.coupon):
             return Joined(cutting.parts, []), {}
         finishing = Finishing(self.kept, self.spread)
         done = finishing.finish(plan, cutting.parts, cutting.stages, printer, job, hollow=detail != "quick")

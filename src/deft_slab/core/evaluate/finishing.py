@@ -7,10 +7,7 @@ from dataclasses import dataclass, replace
 
 from ..cache import Cache
 from ..cuts import Cut
-from ..hollowing.apply_hollows import hollow_all
-from ..joining.apply_joins import Joined
-from ..joining.coupon import with_coupon
-from ..joining.plan_joints import Joinery
+from ..joining.joined import Joined
 from ..joins.reports import HollowReport
 from ..parting.apply_cuts import Stage
 from ..parting.bodies import Part
@@ -66,13 +63,19 @@ class Finishing:
         Cancelled
             The job is no longer wanted.
         """
+        from ..joining.plan_joints import Joinery
+
         joined = Joinery(self.kept, self.spread).joined(plan, parts, stages, printer, job.part(0.0, 0.5))
         reports: dict[str, HollowReport] = {}
         if hollow and plan.hollows:
+            from ..hollowing.apply_hollows import hollow_all
+
             made = hollow_all(joined.parts, plan.hollows, self.kept, job.part(0.5, 1.0))
             joined = replace(joined, parts=made.parts, names={**joined.names, **made.names},
                              kinds={**joined.kinds, **made.kinds})
             reports = made.reports
         if hollow and plan.coupon is not None:
+            from ..joining.coupon import with_coupon
+
             joined = with_coupon(joined, plan.coupon, printer, self.kept)
         return Finished(joined, reports)

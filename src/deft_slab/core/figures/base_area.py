@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
+from manifold3d import CrossSection
 
 from ..arrays import Bools, Floats, Ints, Ints32
 from ..printers.profile import Printer
@@ -62,14 +62,13 @@ def outline(points: Floats) -> Floats:
     -------
     (k, 2) float64
     """
-    try:
-        return np.asarray(points[ConvexHull(points).vertices])
-    except (QhullError, ValueError):  # fewer than three points, or all on a line
-        distinct = np.unique(np.round(points, 9), axis=0)
-        along = distinct - distinct.mean(axis=0)
-        direction = np.linalg.svd(along, full_matrices=False)[2][0]
-        at = along @ direction
-        return np.asarray(distinct[np.unique([int(at.argmin()), int(at.argmax())])])
+    hull = CrossSection.hull_points(points).to_polygons()
+    if hull and len(hull[0]) > 2:
+        return np.asarray(hull[0])
+    distinct = np.unique(points, axis=0)  # fewer than three, or all on a line
+    along = distinct - distinct.mean(axis=0)
+    at = along @ np.linalg.svd(along, full_matrices=False)[2][0]
+    return np.asarray(distinct[np.unique([int(at.argmin()), int(at.argmax())])])
 
 
 def steadiness(point: Floats, hull: Floats) -> float:

@@ -6,15 +6,15 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import product
+from typing import TYPE_CHECKING
 
-import igl
 import numpy as np
-from scipy.optimize import minimize
-from scipy.spatial import cKDTree
-from scipy.spatial.transform import Rotation
 
 from ..arrays import Floats, Ints
 from ..mesh.solid import Solid, spread_points
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 TOLERANCE = 1e-3
 """Share of the diagonal by which the surfaces of two pieces of the same shape may differ anywhere: 0.1 mm of 100."""
@@ -38,6 +38,8 @@ class _SurfaceDistances:
     """Exact distances to a surface."""
 
     def __init__(self, solid: Solid) -> None:
+        import igl
+
         self._vertices, self._faces = np.array(solid.vertices), np.ascontiguousarray(solid.triangles, np.int64)
         self._tree = igl.AABB()
         self._tree.init(self._vertices, self._faces)
@@ -63,6 +65,8 @@ class _SurfaceDistances:
 
     @cached_property
     def _corners(self) -> cKDTree:
+        from scipy.spatial import cKDTree
+
         return cKDTree(self._vertices)
 
 
@@ -242,6 +246,9 @@ def _fitted(a: _Shape, b: _Shape, rotation: Floats, rounds: int = 12) -> tuple[F
     -------
     (3, 3) float64, (3,) float64, mm
     """
+
+    from scipy.spatial.transform import Rotation
+
     turn, shift = rotation, b.centre - rotation @ a.centre
     for _ in range(rounds):
         points = a.points @ turn.T + shift
@@ -266,6 +273,9 @@ def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
     list of ((3,) float64, float)
         The unit normal and the offset in mm.
     """
+
+    from scipy.optimize import minimize
+
     points, _ = spread_points(solid, 2 * _POINTS)
     surface = _SurfaceDistances(solid)
     middle, covariance = surface_moments(solid)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import chain
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from ..arrays import Bools, Floats
 from ..geometry.place_on_bed import down_to_rotation, downs_to_rotations
@@ -18,6 +18,9 @@ from .base_area import LEAST_BASE_AREA, fits_turned
 from .batch_figures import sketches
 from .exposure import spread_directions
 from .marked_facets import Marked
+
+if TYPE_CHECKING:
+    from scipy.spatial import ConvexHull
 
 SEARCH_CELLS = 72
 SPREAD_SEATS = 160
@@ -103,6 +106,9 @@ def _in_plane(solid: Solid, down: Floats) -> Floats:
 
 def hull_of(solid: Solid) -> ConvexHull | None:
     """The convex hull; None if the points have none."""
+
+    from scipy.spatial import ConvexHull, QhullError
+
     try:
         return ConvexHull(solid.vertices)
     except QhullError:

@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, fields
 
-import igl
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Bytes, Floats, Ints, Ints32
 from ..document.marks import Audience, Mark, Region
@@ -127,6 +125,9 @@ def facets_at(solid: Solid, places: Floats) -> Ints:
     -------
     (k,) int64
     """
+
+    import igl
+
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     return np.asarray(igl.point_mesh_squared_distance(np.ascontiguousarray(places), np.array(solid.vertices), faces)[1])
 
@@ -170,6 +171,9 @@ def most_detailed(solid: Solid, share: float) -> Bools:
     -------
     (m,) bool
     """
+
+    from scipy.spatial import cKDTree
+
     pairs, bend = neighbours(solid)
     if not len(pairs):
         return np.zeros(len(solid.triangles), np.bool_)

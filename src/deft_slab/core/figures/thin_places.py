@@ -7,9 +7,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from ..arrays import Floats, Ints
 from ..cuts import Cut
@@ -54,6 +51,9 @@ def thin_places(pieces: Sequence[Solid], cut: Cut, limit: float) -> tuple[ThinPl
 
 def _thin_on(piece: Solid, owner: str, limit: float) -> list[ThinPlace]:
     """Where there is less than the limit behind the faces of a cut."""
+
+    from scipy.spatial import cKDTree
+
     on_cut = piece.by(owner)
     area = float(piece.areas[on_cut].sum())
     if area < _SMALLEST:
@@ -125,6 +125,11 @@ def _along(segments: Floats, step: float) -> Floats:
 
 def _groups(points: Floats, reach: float) -> list[Ints]:
     """The numbers of the points in each group: from one point to the next it is no farther than the reach."""
+
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
     if not len(points):
         return []
     pairs = cKDTree(points).query_pairs(reach, output_type="ndarray")

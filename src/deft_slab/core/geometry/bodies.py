@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-import igl
 import manifold3d
 import numpy as np
 
@@ -178,5 +177,8 @@ def within(solid: Solid, points: Floats) -> Bools:
     -------
     (n,) bool
     """
+
+    import igl
+
     faces = np.ascontiguousarray(solid.triangles, np.int64)
     return np.asarray(igl.fast_winding_number(np.array(solid.vertices), faces, np.ascontiguousarray(points)) > 0.5)

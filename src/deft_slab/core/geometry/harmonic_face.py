@@ -11,7 +11,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Protocol
 
-import igl
 import manifold3d
 import numpy as np
 from scipy.ndimage import distance_transform_edt, label, maximum_filter
@@ -400,6 +399,9 @@ def _drawn(field: Floats32, low: Floats, step: float, name: str) -> manifold3d.M
 
 def _grown(body: manifold3d.Manifold, grow: float, step: float, name: str) -> manifold3d.Manifold:
     """A body with its face moved outward, by a signed distance on a grid."""
+
+    import igl
+
     mesh = body.to_mesh64()
     vertices = np.ascontiguousarray(np.asarray(mesh.vert_properties)[:, :3])
     triangles = np.ascontiguousarray(mesh.tri_verts, np.int64)

@@ -10,7 +10,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
-import igl
 import numpy as np
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import dijkstra
@@ -94,6 +93,9 @@ def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
     """The smaller of the two parts into which a loop divides a surface. None if the loop does not lie on the
     surface, or does not divide it.
     """
+
+    import igl
+
     faces = solid.triangles.astype(np.int64)
     squared = igl.point_mesh_squared_distance(loop.line, solid.vertices, faces)[0]
     if float(squared.max()) > (_ON * solid.diagonal) ** 2:
@@ -140,6 +142,9 @@ def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
     (k, 3) float64, (k,) int64
         Points, and the facets that they lie on.
     """
+
+    import igl
+
     faces = solid.triangles.astype(np.int64)
     _, facets, points = igl.point_mesh_squared_distance(np.ascontiguousarray(line), solid.vertices, faces)
     ways = [_along(solid, points, facets, n, (n + 1) % len(points)) for n in range(len(points))]

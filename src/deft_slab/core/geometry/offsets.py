@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import igl
 import manifold3d
 import numpy as np
 from skimage.measure import marching_cubes
@@ -33,6 +32,9 @@ def around(solid: Solid, facets: Ints, margin: float, name: str) -> manifold3d.M
     ------
     CutFailed
     """
+
+    import igl
+
     if margin <= 0:
         raise CutFailed(tr("The kerf leaves nothing of “{name}”.", name=name), remedy=tr("Make the kerf smaller."))
     part = solid.picked(np.isin(np.arange(len(solid.triangles)), facets))

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-import igl
 import manifold3d
 import numpy as np
 from scipy.sparse import csr_matrix
@@ -174,6 +173,9 @@ class _NearFacets:
         """The facets of a whole surface that lie near a line. A facet is on the side whose line is nearer to it
         along the surface.
         """
+
+        import igl
+
         corners = skin.vertices[skin.triangles]
         middles = corners.mean(axis=1)
         size = np.linalg.norm(corners - middles[:, None], axis=2).max(axis=1)
@@ -210,6 +212,9 @@ class _NearFacets:
             mm outside the surface, negative inside; whether the wanted side is nearest; and the nearest point, in
             mm.
         """
+
+        import igl
+
         kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_PSEUDONORMAL
         away, facet, nearest, _ = igl.signed_distance(points, self.vertices, self.triangles, kind)
         return away, self.wanted[facet], nearest
@@ -224,6 +229,9 @@ class _NearFacets:
 
     def nearest_to(self, body: manifold3d.Manifold) -> float:
         """The distance from the surface to the nearest facet centre of a body, in mm."""
+
+        import igl
+
         mesh = body.to_mesh64()
         corners = np.asarray(mesh.vert_properties)[:, :3][np.asarray(mesh.tri_verts).astype(np.int64)]
         squared, _, _ = igl.point_mesh_squared_distance(

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import itertools
 
-import igl
 import manifold3d
 import numpy as np
-from scipy import ndimage
-from skimage.measure import marching_cubes
 
 from ..arrays import Floats, Floats32, Ints
 from ..errors import HollowFailed
@@ -51,6 +48,9 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
     Cancelled
         The job is no longer wanted.
     """
+
+    from skimage.measure import marching_cubes
+
     step = fineness
     low = solid.bounds[0] - 1.5 * step
     shape = np.ceil((solid.size + 3.0 * step) / step).astype(np.int64) + 1
@@ -84,6 +84,9 @@ def _drop_narrow(depth: Floats32, level: float, deep: float, steps: int) -> None
     ----------
     level, deep : float, mm
     """
+
+    from scipy import ndimage
+
     void = depth > level
     wide = ndimage.binary_dilation(depth > deep, iterations=steps, mask=void)
     depth[void & ~wide] = 0.0
@@ -164,6 +167,9 @@ def least_wall(solid: Solid, voids: list[manifold3d.Manifold]) -> float:
     -------
     float, mm
     """
+
+    import igl
+
     corners = [np.asarray(void.to_mesh64().vert_properties)[:, :3] for void in voids]
     if not corners:
         return float("inf")

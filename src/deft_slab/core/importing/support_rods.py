@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from itertools import chain
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Ints
 from ..mesh.components import Shells
@@ -192,6 +191,9 @@ class _Standing:
         shells : Shells
             Of the surface.
         """
+
+        from scipy.spatial import cKDTree
+
         heights = (np.arange(_SECTIONS) + 0.5) / _SECTIONS * self.height
         step = float(heights[1] - heights[0])
         open_ones, ended = list[_Rod](), list[_Rod]()
@@ -228,6 +230,9 @@ class _Standing:
 
     def _tips(self, rods: list[_Rod], step: float) -> list[float]:
         """The diameter of the thinnest outline near the upper end of each rod, in mm."""
+
+        from scipy.spatial import cKDTree
+
         thin = [min(rod.across[-2:]) for rod in rods]
         wanted = np.array([rod.heights[-1] for rod in rods])
         for height in np.unique(wanted):
@@ -249,6 +254,9 @@ class _Standing:
         -------
         (k,) float64
         """
+
+        from scipy.spatial import cKDTree
+
         places = np.concatenate([np.c_[rod.middles, rod.heights] for rod in rods])
         reach = np.concatenate([np.full(len(rod.heights), rod.thick) for rod in rods])
         step = self.height / _SECTIONS

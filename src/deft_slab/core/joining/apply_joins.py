@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Hashable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import get_args
 
@@ -25,6 +25,7 @@ from ..mesh.solid import Solid
 from ..parting.bodies import Part
 from ..progress import QUIET, Job
 from .contacts import Contact
+from .joined import Joined
 from .room import SPACING, least_wall
 
 KEY, SOCKET, LOOSE = "key", "socket", "loose"
@@ -64,27 +65,6 @@ class Ready:
     made: Made | None = None
     contact: int | None = None
     key: Hashable = None
-
-
-@dataclass(frozen=True, eq=False)
-class Joined:
-    """Pieces with their joins.
-
-    Attributes
-    ----------
-    parts : list[Part]
-        The pieces, followed by what is printed apart.
-    reports : dict[str, JoinReport]
-        The report on each join, by its id.
-    names, kinds : dict[int, str]
-        Names and kinds of what is printed apart, by part number: "Loose key 2", "loose key".
-    """
-
-    parts: list[Part]
-    contacts: list[Contact]
-    reports: dict[str, JoinReport] = field(default_factory=dict)
-    names: dict[int, str] = field(default_factory=dict)
-    kinds: dict[int, str] = field(default_factory=dict)
 
 
 class Taken:

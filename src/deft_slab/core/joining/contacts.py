@@ -6,13 +6,11 @@ from collections.abc import Hashable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import combinations, islice
-from typing import get_args
+from typing import TYPE_CHECKING, get_args
 
-import igl
 import manifold3d
 import numpy as np
 import shapely
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Ints
 from ..document.base import triple
@@ -21,6 +19,9 @@ from ..joins import Which
 from ..joins.reports import ContactFound
 from ..mesh.solid import Solid
 from ..parting.bodies import Part
+
+if TYPE_CHECKING:
+    import igl
 
 _GAP = 3e-3
 """mm: cracks between facets of one face that are no wider are none; rounding leaves them."""
@@ -169,6 +170,9 @@ class Contact:
         """The facets of a piece that are neither in this contact nor continue it in its plane: as a search tree,
         with their vertices and triangles, and their numbers in the piece.
         """
+
+        import igl
+
         solid = self.solid(which)
         own = solid.by(self.cut)
         if self.flat:
@@ -234,6 +238,9 @@ class Contact:
         -------
         (k,) float64, mm
         """
+
+        from scipy.spatial import cKDTree
+
         if self.flat:
             return np.full(len(across), self.level)
         found = np.full(len(across), np.nan)
@@ -388,6 +395,8 @@ def _flat(normal: Floats, offset: float, own: _Face, two: _Face, kerf: float) ->
 
 
 def _bent(one: _Face, two: _Face, way: Floats, kerf: float) -> Iterator[_Shared]:
+    import igl
+
     centroids = one.vertices[one.triangles].mean(axis=1)
     squared, _, _ = igl.point_mesh_squared_distance(centroids, two.vertices, two.triangles)
     own = one.picked(squared < (1.5 * kerf + _TOUCHING) ** 2)

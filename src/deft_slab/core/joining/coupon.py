@@ -19,7 +19,7 @@ from ..mesh.solid import Solid
 from ..parting.bodies import Part
 from ..plan.coupon import COUPON, MOST_STEPS, CouponWish
 from ..printers.profile import Printer
-from .apply_joins import Joined
+from .joined import Joined
 
 STEP, STEPS = 0.05, 5
 """mm between the clearances of a coupon, and how many there are."""

@@ -7,9 +7,6 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from ..arrays import Floats
 from ..document.base import triple
@@ -34,6 +31,11 @@ def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual:
         The same for the others. Independent errors add up to sqrt(n) times one of them, at worst to n times (root
         of the sum of squares; any textbook on tolerances).
     """
+
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
     seen = [_seam(contact) for contact in contacts]
     points = np.concatenate([np.empty((0, 3)), *seen])
     own = np.repeat(np.arange(len(contacts)), [len(one) for one in seen])

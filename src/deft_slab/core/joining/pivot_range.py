@@ -12,8 +12,8 @@ from ..joins.reports import TurnChecked
 from ..locale.translate import tr
 from ..mesh.solid import Solid
 from ..progress import QUIET, Job
-from .apply_joins import Joined
 from .contacts import Contact
+from .joined import Joined
 
 STEP = 5.0
 """Degrees between the places of a turn that are looked at; its ends are among them."""

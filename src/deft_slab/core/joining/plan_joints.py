@@ -16,11 +16,12 @@ from ..plan.plan import MOST_JOINS, Plan
 from ..printers.profile import Printer
 from ..progress import Job, Spread, for_each
 from ..results.outcome import Piece
-from .apply_joins import Joined, Taken, contact_for, join_all, made_once
+from .apply_joins import Taken, contact_for, join_all, made_once
 from .assembly_order import moves_of
 from .contact_proposal import USUAL_DEPTH
 from .contacts import Contact, contacts_of
 from .equal_contacts import among, orbits_of
+from .joined import Joined
 from .lettering import propose_letters
 from .meeting_points import meetings_of
 from .needs import Needs

@@ -145,7 +145,8 @@ class Slicer:
         """
         if "across edges" not in solid.__dict__:
             solid.__dict__["across edges"] = walk_kernels.across_edges(solid.triangles, len(solid.vertices))
-        return cls(np.ascontiguousarray(vertices, np.float64), solid.triangles, solid.__dict__["across edges"])
+        placed = np.require(vertices, np.float64, ["C", "W"])  # the kernels are compiled for one kind of array only
+        return cls(placed, solid.triangles, solid.__dict__["across edges"])
 
     def at(self, z: float) -> Sections:
         """The section at one height.

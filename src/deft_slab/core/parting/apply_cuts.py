@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools
 from ..cache import Cache
@@ -246,6 +245,9 @@ def _dealt_with(
 
 def _contact(crumb: Solid, other: Solid) -> int:
     """The number of vertices that the cut faces of two pieces have in common."""
+
+    from scipy.spatial import cKDTree
+
     ours, theirs = (piece.vertices[np.unique(piece.triangles[piece.origin < 0])] for piece in (crumb, other))
     if not len(ours) or not len(theirs):
         return 0

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Ints, Ints32
 from ..errors import OpenSurface
@@ -75,6 +74,9 @@ def joined_places(before: Solid, after: Solid, moved: Ints) -> Ints:
     -------
     (k,) int64
     """
+
+    from scipy.spatial import cKDTree
+
     return np.asarray(cKDTree(after.vertices).query(before.vertices[moved])[1])
 
 
@@ -155,6 +157,9 @@ def _cracks_closed(solid: Solid) -> tuple[Solid, Ints, float]:
     Solid, (k,) int64, float
         The solid, the vertices that were moved, and the widest move.
     """
+
+    from scipy.spatial import cKDTree
+
     edges = open_edges(solid.triangles)
     if not len(edges):
         return solid, np.empty(0, np.int64), 0.0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import igl
 import numpy as np
 
 from ..arrays import Bools, Floats
@@ -270,6 +269,9 @@ def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
 
 def _distance(new: Solid, old: Solid) -> float:
     """The largest distance from the vertices and facet centres of one surface to another."""
+
+    import igl
+
     if not len(new.triangles):
         return 0.0
     points = np.concatenate([new.vertices, new.centroids])
@@ -307,6 +309,8 @@ def tangled_share(solid: Solid) -> float:
 
 
 def _tangled_places(solid: Solid) -> float:
+    import igl
+
     points, facets = spread_points(solid, _TANGLE_SAMPLES)
     step = 1e-4 * solid.diagonal * solid.normals[facets]
     faces = np.ascontiguousarray(solid.triangles, np.int64)

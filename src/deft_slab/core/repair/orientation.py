@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import igl
 import numpy as np
 
 from ..arrays import Bools, Floats, Ints, Ints32
@@ -22,6 +21,9 @@ def oriented(solid: Solid) -> tuple[Solid, Bools]:
     Solid, (m,) bool
         The solid, and which facets were turned.
     """
+
+    import igl
+
     turned = np.zeros(len(solid.triangles), np.bool_)
     if solid.defects.flipped_edges:
         agreeing, patch = igl.bfs_orient(np.ascontiguousarray(solid.triangles, np.int64))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import fast_simplification
 import numpy as np
 
 from ..locale.translate import tr
@@ -23,6 +22,8 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
     """
     if len(solid.triangles) <= triangles:
         return solid
+    import fast_simplification
+
     job.step(0.0, tr("Simplifying the surface"))
     vertices, faces = fast_simplification.simplify(
         solid.vertices.astype(np.float32), np.array(solid.triangles), target_count=triangles

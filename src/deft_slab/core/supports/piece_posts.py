@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Ints
 from ..cache import Cache
@@ -120,6 +119,9 @@ def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
     -------
     (k,) float64, mm2
     """
+
+    from scipy.spatial import cKDTree
+
     held, past = np.zeros(len(at)), piece.past_threshold >= 0
     if stands.any() and past.any():
         _, nearest = cKDTree(at[stands]).query(piece.solid.centroids[past])

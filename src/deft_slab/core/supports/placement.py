@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 
 import manifold3d
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Bools, Floats, Floats32
 from ..figures.wall_thickness import through
@@ -92,6 +91,9 @@ def needs_posts(
     (k, 3) float64, (k, 3) float64
         Points in mm, model frame, and outward unit vectors.
     """
+
+    from scipy.spatial import cKDTree
+
     solid = ground.solid
     chosen = (past >= 0) & ~clear
     nothing = np.empty((0, 3))
@@ -265,6 +267,9 @@ def braces_for(ground: Obstacle, routes: Routes, measures: Measures) -> Floats:
     -------
     (b, 2, 3) float64, mm, on the bed
     """
+
+    from scipy.spatial import cKDTree
+
     upright = np.flatnonzero(routes.lands == "bed")
     long = upright[routes.lengths[upright] > SLENDER_DIAMETERS * measures.stem]
     found: list[Floats] = []
