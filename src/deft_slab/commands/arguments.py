@@ -111,6 +111,10 @@ def token_of(arguments: argparse.Namespace) -> str | None:
 
 def opened_file(arguments: argparse.Namespace) -> tuple[Opened, Plan]:
     """Open the file of the arguments, with a plan that has the size and repair that they state."""
+    if not arguments.quiet:
+        from .compiling import say_when_compiling  # loads numba, which commands without a model do not need
+
+        say_when_compiling(arguments.shows)
     opened = open_file(arguments.file, arguments.job, fineness=arguments.fineness)
     arguments.complete = opened.model.complete
     plan = Plan(
