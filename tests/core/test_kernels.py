@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import pickle
 import subprocess
 import sys
 from pathlib import Path
@@ -17,6 +18,7 @@ from hypothesis.extra import numpy as arrays
 import deft_slab
 from deft_slab.core.mesh.array_kernels import add_up, sorted_order
 from deft_slab.cpu import LEVEL, NEEDED, choose
+from tests.shapes import box, solid_of
 
 CORE = Path(deft_slab.__file__).parent / "core"
 SLOW = {"sort", "argsort", "cumsum", "count_nonzero", "max", "min", "sum", "mean", "any", "all"}
@@ -115,6 +117,13 @@ def test_what_the_user_chose_stays(tmp_path):
     env = {"NUMBA_CPU_NAME": "generic"}
     choose(env, told(tmp_path, *NEEDED))
     assert env == {"NUMBA_CPU_NAME": "generic"}
+
+
+def test_a_surface_that_travelled_has_the_arrays_that_kernels_are_compiled_for():
+    """What the worker is sent is unpickled; it once compiled fifteen kernels anew for arrays that can be written."""
+    sent = pickle.loads(pickle.dumps(solid_of(box(10, 20, 30))))
+    assert [array.flags.writeable for array in (sent.vertices, sent.triangles, sent.origin)] == [False] * 3
+    assert sent.volume == pytest.approx(6000)
 
 
 BASE = {

@@ -36,6 +36,7 @@ from .mesh.union_find import linked, same_rows
 from .packing.footprint import footprint
 from .packing.nest import nested
 from .packing.shapes import Shape, Sheet
+from .repair.kernels import least_area
 from .repair.mend import tangled_share
 
 
@@ -53,6 +54,7 @@ def _figures() -> None:
     linked(np.zeros((1, 2), np.int64), 1)
     same_rows(corners)
     tangled_share(solid)
+    least_area(np.zeros((3, 3)), np.zeros((3, 3), np.int64), np.zeros((3, 3)))
     seen = exposure(solid, directions=2, cells=8)
     sketches(solid, np.eye(3)[None], 45.0, 8)
     fits_turned(corners, np.eye(3)[None], (10.0, 10.0, 10.0))

@@ -110,6 +110,8 @@ class Solid:
 
     def __setstate__(self, state: dict[str, object]) -> None:
         self.__dict__.update(state)
+        for array in (self.vertices, self.triangles, self.origin):
+            _frozen(array)  # pickling forgets it, and kernels would be compiled anew for arrays that can be written
 
     @cached_property
     def bounds(self) -> Floats:
