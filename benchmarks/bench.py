@@ -18,6 +18,7 @@ from pathlib import Path
 import joins
 import numpy as np
 import pyvista
+import report
 import trimesh
 import ways
 from answering import answering, wait
@@ -62,12 +63,7 @@ CELLS = 256
 def best_of(count: int, work: Callable[[], object]) -> float:
     """Seconds of the quickest of several runs, after one that is not counted."""
     work()
-    times = []
-    for _ in range(count):
-        start = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - start)
-    return min(times)
+    return report.best_of(count, work)
 
 
 def ball(triangles: int, radius: float = 50.0) -> Solid:

@@ -19,7 +19,7 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
-from report import loaded, say, summed_up
+from report import best_of, loaded, say, summed_up
 
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.evaluate.evaluator import Evaluator
@@ -44,25 +44,21 @@ WORSE = 1.5
 """What fails, as a multiple of the figure that is kept: machines differ by less, regressions that are felt by more."""
 
 
+def of_programs() -> float:
+    """The processor time of all programs that were started and have ended, in s."""
+    used = resource.getrusage(resource.RUSAGE_CHILDREN)
+    return used.ru_utime + used.ru_stime
+
+
 def own(work: Callable[[], object], times: int = 3) -> float:
     """The least processor time of this process for some work, in s."""
-    took = []
-    for _ in range(times):
-        start = time.process_time()
-        work()
-        took.append(time.process_time() - start)
-    return min(took)
+    return best_of(times, work, time.process_time)
 
 
 def child(*words: str, times: int = 3) -> float:
-    """The least processor time of a program that is started, in s."""
-    took = []
-    for _ in range(times):
-        before = resource.getrusage(resource.RUSAGE_CHILDREN)
-        subprocess.run([sys.executable, *words], check=True, stdout=subprocess.DEVNULL)
-        after = resource.getrusage(resource.RUSAGE_CHILDREN)
-        took.append(after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime)
-    return min(took)
+    """The least processor time of a Python program, in s."""
+    started = partial(subprocess.run, [sys.executable, *words], check=True, stdout=subprocess.DEVNULL)
+    return best_of(times, started, of_programs)
 
 
 def program(*words: str, times: int = 3) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import io
 import pickle
 import subprocess
 import sys
@@ -14,8 +15,11 @@ import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra import numpy as arrays
+from numba.core import event
 
 import deft_slab
+from deft_slab.commands.compiling import say_when_compiling
+from deft_slab.commands.showing import ProgressLine
 from deft_slab.core.mesh.array_kernels import add_up, sorted_order
 from deft_slab.cpu import LEVEL, NEEDED, choose
 from tests.shapes import box, solid_of
@@ -124,6 +128,17 @@ def test_a_surface_that_travelled_has_the_arrays_that_kernels_are_compiled_for()
     sent = pickle.loads(pickle.dumps(solid_of(box(10, 20, 30))))
     assert [array.flags.writeable for array in (sent.vertices, sent.triangles, sent.origin)] == [False] * 3
     assert sent.volume == pytest.approx(6000)
+
+
+def test_a_command_says_once_that_it_compiles():
+    """Two kernels are compiled for one command and one for the next: each command says so once."""
+    stream = io.StringIO()
+    for kernels_compiled in (2, 1):
+        say_when_compiling(ProgressLine(stream, quiet=False, detailed=False))
+        for _ in range(kernels_compiled):
+            with event.trigger_event("numba:compile"):
+                pass
+    assert stream.getvalue().count("compiling calculations") == 2
 
 
 BASE = {

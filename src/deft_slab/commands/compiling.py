@@ -10,19 +10,24 @@ from ..core.locale.translate import tr
 from .showing import ProgressLine
 
 
-class _SaysOnce(event.Listener):  # type: ignore[misc]  # a class without types
-    def __init__(self, shows: ProgressLine) -> None:
-        self._shows: ProgressLine | None = shows
+class _Compiling(event.Listener):  # type: ignore[misc]  # a class without types
+    """Hears of everything that is compiled. ``shows`` is the line of the command that has not said so yet."""
+
+    shows: ProgressLine | None = None
 
     def on_start(self, _event: Any) -> None:
-        if self._shows is not None:
-            self._shows.say(tr("deft-slab: compiling calculations for this machine. This takes up to a minute, once."))
-        self._shows = None
+        if self.shows is not None:
+            self.shows.say(tr("deft-slab: compiling calculations for this machine. This takes up to a minute, once."))
+        self.shows = None
 
     def on_end(self, _event: Any) -> None:
-        """Nothing: the command goes on."""
+        """Nothing is said when it ends, because the command goes on."""
+
+
+_compiling = _Compiling()
+event.register("numba:compile", _compiling)
 
 
 def say_when_compiling(shows: ProgressLine) -> None:
     """From now on, print a line when the first calculation is compiled; nothing if all were compiled before."""
-    event.register("numba:compile", _SaysOnce(shows))
+    _compiling.shows = shows

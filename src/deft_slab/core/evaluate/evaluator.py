@@ -243,7 +243,7 @@ class Evaluator:
         self, plan: Plan, cutting: Cutting, printer: Printer, detail: Detail, job: Job
     ) -> tuple[Joined, dict[str, HollowReport]]:
         """Stage 3: add joins, hollows and the coupon. If a plan has none of these, only "whole" computes its
-        contacts.
+        contacts, if it has cuts.
         """
         if not ((detail == "whole" and cutting.stages) or plan.joins or plan.hollows or plan.coupon):
             return Joined(cutting.parts, []), {}

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from manifold3d import CrossSection
 
-from ..arrays import Bools, Floats, Ints, Ints32
+from ..arrays import Bools, Floats, Ints, Ints32, unwritable
 from ..printers.profile import Printer
 from ..results.outcome import Fit
 from . import box_kernels
@@ -161,8 +161,7 @@ def fits_turned(
     (k,) bool
     """
     turns = np.radians(np.arange(0.0, 180.0, 7.5))
-    corners, rotations = np.ascontiguousarray(corners, float).view(), np.ascontiguousarray(rotations, float)
-    corners.flags.writeable = False  # as in surfaces: the kernel is compiled for one kind of array only
+    corners, rotations = unwritable(np.ascontiguousarray(corners, float)), np.ascontiguousarray(rotations, float)
     return np.asarray(
         box_kernels.fits_turned(corners, rotations, np.cos(turns), np.sin(turns), np.array(room, float), float(lift))
     )

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ..arrays import Floats, Ints, Ints32
+from ..arrays import Floats, Ints, Ints32, unwritable
 from . import column_kernels
 
 SHIFT = 0.381966
@@ -92,9 +92,7 @@ def column_field(vertices: Floats, triangles: Ints32, cells: int) -> Columns:
     cells : int
         The number of cells along the longer side of the shadow.
     """
-    # the kernels are compiled for one kind of array only: in rows, and triangles that cannot be written, as in surfaces
-    vertices, triangles = np.ascontiguousarray(vertices), triangles.view()
-    triangles.flags.writeable = False
+    vertices, triangles = np.ascontiguousarray(vertices), unwritable(triangles)
     left, front, right, back = column_kernels.shadow_of(vertices)
     side = max(right - left, back - front, cells * 1e-9) / cells
     shadows = column_kernels.shadows_of_facets(vertices, triangles)

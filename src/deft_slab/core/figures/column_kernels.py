@@ -17,6 +17,8 @@ import math
 import numpy as np
 from numba import njit
 
+from ..mesh.array_kernels import add_up
+
 # No check for division by zero (guarded where it can happen) and no care for NaN (files with any are refused); sums
 # keep their order, so a shared edge still gets one and the same number.
 FAST = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": {"nnan", "nsz"}}
@@ -300,8 +302,7 @@ def into_columns(cells, heights, facets, count):
     start = np.zeros(count + 1, np.int64)
     for cell in cells:
         start[cell + 1] += 1
-    for cell in range(count):
-        start[cell + 1] += start[cell]
+    add_up(start)
     filled = np.zeros(count, np.int32)
     sorted_heights = np.empty(len(heights), np.float64)
     sorted_facets = np.empty(len(facets), np.int32)
@@ -413,8 +414,7 @@ def section_cells(start, heights, facets, base, thickness, count):
                 if first < end:
                     steps[first] += 1
                     steps[end] -= 1
-    for layer in range(count):
-        steps[layer + 1] += steps[layer]
+    add_up(steps)
     return steps[:count]
 
 

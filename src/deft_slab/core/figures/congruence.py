@@ -246,7 +246,6 @@ def _fitted(a: _Shape, b: _Shape, rotation: Floats, rounds: int = 12) -> tuple[F
     -------
     (3, 3) float64, (3,) float64, mm
     """
-
     from scipy.spatial.transform import Rotation
 
     turn, shift = rotation, b.centre - rotation @ a.centre
@@ -273,7 +272,6 @@ def symmetry_planes(solid: Solid) -> list[tuple[Floats, float]]:
     list of ((3,) float64, float)
         The unit normal and the offset in mm.
     """
-
     from scipy.optimize import minimize
 
     points, _ = spread_points(solid, 2 * _POINTS)

@@ -106,7 +106,6 @@ def _in_plane(solid: Solid, down: Floats) -> Floats:
 
 def hull_of(solid: Solid) -> ConvexHull | None:
     """The convex hull; None if the points have none."""
-
     from scipy.spatial import ConvexHull, QhullError
 
     try:

@@ -125,7 +125,6 @@ def facets_at(solid: Solid, places: Floats) -> Ints:
     -------
     (k,) int64
     """
-
     import igl
 
     faces = np.ascontiguousarray(solid.triangles, np.int64)
@@ -171,7 +170,6 @@ def most_detailed(solid: Solid, share: float) -> Bools:
     -------
     (m,) bool
     """
-
     from scipy.spatial import cKDTree
 
     pairs, bend = neighbours(solid)

@@ -51,7 +51,6 @@ def thin_places(pieces: Sequence[Solid], cut: Cut, limit: float) -> tuple[ThinPl
 
 def _thin_on(piece: Solid, owner: str, limit: float) -> list[ThinPlace]:
     """Where there is less than the limit behind the faces of a cut."""
-
     from scipy.spatial import cKDTree
 
     on_cut = piece.by(owner)
@@ -125,7 +124,6 @@ def _along(segments: Floats, step: float) -> Floats:
 
 def _groups(points: Floats, reach: float) -> list[Ints]:
     """The numbers of the points in each group: from one point to the next it is no farther than the reach."""
-
     from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
     from scipy.spatial import cKDTree

@@ -177,7 +177,6 @@ def within(solid: Solid, points: Floats) -> Bools:
     -------
     (n,) bool
     """
-
     import igl
 
     faces = np.ascontiguousarray(solid.triangles, np.int64)

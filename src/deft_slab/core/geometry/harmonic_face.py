@@ -399,7 +399,6 @@ def _drawn(field: Floats32, low: Floats, step: float, name: str) -> manifold3d.M
 
 def _grown(body: manifold3d.Manifold, grow: float, step: float, name: str) -> manifold3d.Manifold:
     """A body with its face moved outward, by a signed distance on a grid."""
-
     import igl
 
     mesh = body.to_mesh64()

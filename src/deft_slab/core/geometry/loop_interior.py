@@ -93,7 +93,6 @@ def enclosed(solid: Solid, loop: Loop) -> Enclosed | None:
     """The smaller of the two parts into which a loop divides a surface. None if the loop does not lie on the
     surface, or does not divide it.
     """
-
     import igl
 
     faces = solid.triangles.astype(np.int64)
@@ -142,7 +141,6 @@ def _on_surface(solid: Solid, line: Floats) -> tuple[Floats, Ints] | None:
     (k, 3) float64, (k,) int64
         Points, and the facets that they lie on.
     """
-
     import igl
 
     faces = solid.triangles.astype(np.int64)

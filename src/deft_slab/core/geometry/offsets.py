@@ -32,7 +32,6 @@ def around(solid: Solid, facets: Ints, margin: float, name: str) -> manifold3d.M
     ------
     CutFailed
     """
-
     import igl
 
     if margin <= 0:

@@ -173,7 +173,6 @@ class _NearFacets:
         """The facets of a whole surface that lie near a line. A facet is on the side whose line is nearer to it
         along the surface.
         """
-
         import igl
 
         corners = skin.vertices[skin.triangles]
@@ -212,7 +211,6 @@ class _NearFacets:
             mm outside the surface, negative inside; whether the wanted side is nearest; and the nearest point, in
             mm.
         """
-
         import igl
 
         kind = igl.SignedDistanceType.SIGNED_DISTANCE_TYPE_PSEUDONORMAL
@@ -229,7 +227,6 @@ class _NearFacets:
 
     def nearest_to(self, body: manifold3d.Manifold) -> float:
         """The distance from the surface to the nearest facet centre of a body, in mm."""
-
         import igl
 
         mesh = body.to_mesh64()

@@ -48,7 +48,6 @@ def voids_of(solid: Solid, wall: float, fineness: float, least: float, job: Job 
     Cancelled
         The job is no longer wanted.
     """
-
     from skimage.measure import marching_cubes
 
     step = fineness
@@ -84,7 +83,6 @@ def _drop_narrow(depth: Floats32, level: float, deep: float, steps: int) -> None
     ----------
     level, deep : float, mm
     """
-
     from scipy import ndimage
 
     void = depth > level
@@ -167,7 +165,6 @@ def least_wall(solid: Solid, voids: list[manifold3d.Manifold]) -> float:
     -------
     float, mm
     """
-
     import igl
 
     corners = [np.asarray(void.to_mesh64().vert_properties)[:, :3] for void in voids]

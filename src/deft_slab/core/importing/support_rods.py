@@ -191,7 +191,6 @@ class _Standing:
         shells : Shells
             Of the surface.
         """
-
         from scipy.spatial import cKDTree
 
         heights = (np.arange(_SECTIONS) + 0.5) / _SECTIONS * self.height
@@ -230,7 +229,6 @@ class _Standing:
 
     def _tips(self, rods: list[_Rod], step: float) -> list[float]:
         """The diameter of the thinnest outline near the upper end of each rod, in mm."""
-
         from scipy.spatial import cKDTree
 
         thin = [min(rod.across[-2:]) for rod in rods]
@@ -254,7 +252,6 @@ class _Standing:
         -------
         (k,) float64
         """
-
         from scipy.spatial import cKDTree
 
         places = np.concatenate([np.c_[rod.middles, rod.heights] for rod in rods])

@@ -170,7 +170,6 @@ class Contact:
         """The facets of a piece that are neither in this contact nor continue it in its plane: as a search tree,
         with their vertices and triangles, and their numbers in the piece.
         """
-
         import igl
 
         solid = self.solid(which)
@@ -238,7 +237,6 @@ class Contact:
         -------
         (k,) float64, mm
         """
-
         from scipy.spatial import cKDTree
 
         if self.flat:

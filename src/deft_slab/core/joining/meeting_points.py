@@ -31,7 +31,6 @@ def meetings_of(contacts: Sequence[Contact], errors: Mapping[int, float], usual:
         The same for the others. Independent errors add up to sqrt(n) times one of them, at worst to n times (root
         of the sum of squares; any textbook on tolerances).
     """
-
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components
     from scipy.spatial import cKDTree

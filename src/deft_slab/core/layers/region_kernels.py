@@ -15,6 +15,7 @@ import numpy as np
 from numba import njit
 
 from ..figures.column_kernels import FAST
+from ..mesh.array_kernels import add_up
 from .walk_kernels import root_of
 
 OUTSIDE = -1
@@ -60,8 +61,7 @@ def rows_of(points, start, low, high, y0, step, rows):
             while row < rows and y0 + row * step < top:
                 begin[row + 1] += 1
                 row += 1
-    for row in range(rows):
-        begin[row + 1] += begin[row]
+    add_up(begin)
     total = begin[rows]
     filled = begin[:rows].copy()
     xs = np.empty(total)

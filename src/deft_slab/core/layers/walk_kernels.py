@@ -12,6 +12,7 @@ import numpy as np
 from numba import njit
 
 from ..figures.column_kernels import FAST
+from ..mesh.array_kernels import add_up
 
 
 @njit(**FAST)
@@ -45,8 +46,7 @@ def across_edges(triangles, count):
     for f in range(facets):
         for e in range(3):
             start[min(triangles[f, e], triangles[f, (e + 1) % 3]) + 1] += 1
-    for v in range(count):
-        start[v + 1] += start[v]
+    add_up(start)
     filled = start[:count].copy()
     halves = np.empty(3 * facets, np.int32)
     found = np.full((facets, 3), -1, np.int32)
@@ -141,8 +141,7 @@ def walked(vertices, triangles, across, first, last, levels, low, high):
     for f in range(len(triangles)):
         for k in range(max(first[f], low), min(last[f], high)):
             begin[k - low + 1] += 1
-    for k in range(span):
-        begin[k + 1] += begin[k]
+    add_up(begin)
     total = begin[span]
     passed = np.empty(total, np.int32)
     filled = begin[:span].copy()
@@ -223,8 +222,7 @@ def _around(triangles, rises, count):
     for f in range(len(triangles)):
         for e in range(3):
             begin[triangles[f, e] + 1] += 1
-    for v in range(count):
-        begin[v + 1] += begin[v]
+    add_up(begin)
     filled = begin[:count].copy()
     around = np.empty(3 * len(triangles), np.int32)
     facing = np.zeros(count)

@@ -18,7 +18,7 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import AnyInts, Bools, Floats, Ints, Ints32
+from ..arrays import AnyInts, Bools, Floats, Ints, Ints32, unwritable
 from ..errors import OpenSurface
 from ..locale.translate import tr, tr_many
 from .edges import edge_numbers
@@ -96,13 +96,12 @@ class Solid:
     made: tuple[Face, ...] = ()
 
     def __post_init__(self) -> None:
-        vertices = np.ascontiguousarray(self.vertices, np.float64).view()
-        triangles = np.ascontiguousarray(self.triangles, np.int32).view()
+        vertices = np.ascontiguousarray(self.vertices, np.float64)
+        triangles = np.ascontiguousarray(self.triangles, np.int32)
         given = self.origin if len(self.origin) == len(triangles) else np.arange(len(triangles))
-        origin = np.ascontiguousarray(given, np.int32).view()
+        origin = np.ascontiguousarray(given, np.int32)
         for name, array in (("vertices", vertices), ("triangles", triangles), ("origin", origin)):
-            _frozen(array)
-            object.__setattr__(self, name, array)
+            object.__setattr__(self, name, unwritable(array))
 
     def __getstate__(self) -> dict[str, object]:
         # derived data stays behind: it is quick to make again, and the boolean library's body cannot travel

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ..arrays import AnyInts, Ints
+from ..arrays import AnyInts, Ints, unwritable
 
 
 def linked(pairs: AnyInts, count: int) -> Ints:
@@ -47,7 +47,5 @@ def same_rows(rows: NDArray[np.generic]) -> tuple[Ints, Ints]:
     """
     from .union_find_kernels import by_kind
 
-    bits = np.ascontiguousarray(rows).view(np.uint64)
-    bits.flags.writeable = False  # surfaces cannot be written: the kernel is compiled for one kind of array only
-    first, number = by_kind(bits)
+    first, number = by_kind(unwritable(np.ascontiguousarray(rows).view(np.uint64)))
     return np.asarray(first), np.asarray(number)

@@ -245,7 +245,6 @@ def _dealt_with(
 
 def _contact(crumb: Solid, other: Solid) -> int:
     """The number of vertices that the cut faces of two pieces have in common."""
-
     from scipy.spatial import cKDTree
 
     ours, theirs = (piece.vertices[np.unique(piece.triangles[piece.origin < 0])] for piece in (crumb, other))

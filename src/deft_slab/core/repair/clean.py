@@ -74,7 +74,6 @@ def joined_places(before: Solid, after: Solid, moved: Ints) -> Ints:
     -------
     (k,) int64
     """
-
     from scipy.spatial import cKDTree
 
     return np.asarray(cKDTree(after.vertices).query(before.vertices[moved])[1])
@@ -157,7 +156,6 @@ def _cracks_closed(solid: Solid) -> tuple[Solid, Ints, float]:
     Solid, (k,) int64, float
         The solid, the vertices that were moved, and the widest move.
     """
-
     from scipy.spatial import cKDTree
 
     edges = open_edges(solid.triangles)

@@ -269,7 +269,6 @@ def _thinned(solid: Solid, triangles: int, record: _Record, job: Job) -> Solid:
 
 def _distance(new: Solid, old: Solid) -> float:
     """The largest distance from the vertices and facet centres of one surface to another."""
-
     import igl
 
     if not len(new.triangles):

@@ -21,7 +21,6 @@ def oriented(solid: Solid) -> tuple[Solid, Bools]:
     Solid, (m,) bool
         The solid, and which facets were turned.
     """
-
     import igl
 
     turned = np.zeros(len(solid.triangles), np.bool_)

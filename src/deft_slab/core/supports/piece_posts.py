@@ -119,7 +119,6 @@ def held_by(at: Floats, stands: Bools, piece: Piece) -> Floats:
     -------
     (k,) float64, mm2
     """
-
     from scipy.spatial import cKDTree
 
     held, past = np.zeros(len(at)), piece.past_threshold >= 0

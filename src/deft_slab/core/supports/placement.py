@@ -91,7 +91,6 @@ def needs_posts(
     (k, 3) float64, (k, 3) float64
         Points in mm, model frame, and outward unit vectors.
     """
-
     from scipy.spatial import cKDTree
 
     solid = ground.solid
@@ -267,7 +266,6 @@ def braces_for(ground: Obstacle, routes: Routes, measures: Measures) -> Floats:
     -------
     (b, 2, 3) float64, mm, on the bed
     """
-
     from scipy.spatial import cKDTree
 
     upright = np.flatnonzero(routes.lands == "bed")
