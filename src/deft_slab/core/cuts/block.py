@@ -17,8 +17,6 @@ from .move import Move
 from .reach import Picked
 
 if TYPE_CHECKING:
-    import manifold3d
-
     from ..geometry.splitting import Parted
     from ..mesh.solid import Solid
 
@@ -95,25 +93,28 @@ class BlockCut(Cut):
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
         """The cells, numbered along x, then y, then z. What is out of reach is the side -1."""
-        from ..geometry.splitting import Parted, slices, split_by_body, taken_over
+        from ..geometry.splitting import Parted, slices, split_by_body, taken_over, with_something
 
-        inside, rest, half = solid.manifold, None, self.kerf / 2
+        half = self.kerf / 2
         kerf: list[float] = []
+        inside: Solid | None = solid
+        rest: list[tuple[int, Solid | None]] = []
         if self.reach is not None and self.bounded:
             reach = self.reach
-            inside, rest, lost = split_by_body(solid.manifold, lambda grow: reach.body(solid, picked, grow), half)
+            within, without, lost = split_by_body(solid.manifold, lambda grow: reach.body(solid, picked, grow), half)
+            sides = dict(taken_over(solid, [(0, within), (-1, without)], self.id, self.name))
+            inside, rest = sides.get(0), [(-1, sides.get(-1))]
             kerf.append(lost)
         axes = self.turn.rotation
-        found: list[tuple[int, manifold3d.Manifold]] = []
+        found: list[tuple[int, Solid | None]] = []
         column = 0
-        for slab, slice_ in enumerate(slices(inside, axes[0], self.x, half, kerf)):
-            for row in slices(slice_, axes[1], self.y_of(slab), half, kerf):
+        for slab, slice_ in enumerate(slices(inside, axes[0], self.x, half, self.id, kerf)):
+            for row in slices(slice_, axes[1], self.y_of(slab), half, self.id, kerf):
                 job.step(len(found) / self.cells, tr("Cutting: {name}", name=self.name))
-                for cell in slices(row, axes[2], self.z_of(column), half, kerf):
-                    found.append((len(found), cell))
+                cells = slices(row, axes[2], self.z_of(column), half, self.id, kerf)
+                found += enumerate(cells, start=len(found))
                 column += 1
-        cells = found if rest is None else [*found, (-1, rest)]
-        return Parted(taken_over(solid, cells, self.id, self.name), math.fsum(kerf))
+        return Parted(with_something(solid, [*found, *rest]), math.fsum(kerf))
 
     def side_word(self, side: int, rotation: Floats) -> str:
         return tr("block {side}", side=side + 1) if side >= 0 else ""

@@ -39,11 +39,11 @@ class StraightCut(Cut):
         return of_length_one(normal, tr("the normal of a cut"))
 
     def part(self, solid: Solid, picked: Picked = no_region, job: Job = QUIET) -> Parted:
-        from ..geometry.splitting import Parted, split_by_body, split_by_plane, taken_over
+        from ..geometry.splitting import Parted, split_by_body, split_by_plane, taken_over, with_something
 
         if self.reach is None or not self.bounded:
-            ahead, behind, kerf = split_by_plane(solid.manifold, np.array(self.normal), self.offset, self.kerf / 2)
-            return Parted(taken_over(solid, [(1, ahead), (-1, behind)], self.id, self.name), kerf)
+            ahead, behind, kerf = split_by_plane(solid, np.array(self.normal), self.offset, self.kerf / 2, self.id)
+            return Parted(with_something(solid, [(1, ahead), (-1, behind)]), kerf)
         reach = self.reach
         side = self._side_with_less_wall(solid, reach.body(solid, picked, 0.0))
 

@@ -84,7 +84,7 @@ def measured(
     cells = DRAG_CELLS if detail == "quick" else REPORT_CELLS
     found = measure(
         solid, tilt.rotation, threshold=threshold, printer=printer, marks=marks, lift=lift, exposed=exposed,
-        cells=cells, trusted=detail not in ("exact", "whole") and solid.from_booleans,
+        cells=cells, trusted=detail not in ("exact", "whole") and solid.made_closed,
     )
     if detail != "whole":
         nothing = (np.empty((0, 3)), np.empty((0, 3), np.int32))

@@ -194,7 +194,7 @@ def _layers(
     """``layer_areas``, or counted in the cells of the column field if the surface is open or encloses much twice."""
     hits = columns.start, columns.heights, columns.facets
     closed = solid.closed and not solid.inside_out
-    if closed and (solid.from_booleans or section_kernels.doubled_share(*hits) < _DOUBLED):
+    if closed and (solid.made_closed or section_kernels.doubled_share(*hits) < _DOUBLED):
         return layer_areas(solid, seated, thickness, count)
     return np.asarray(column_kernels.section_cells(*hits, seated.lift, thickness, count) * columns.cell**2)
 

@@ -28,14 +28,14 @@ def bodies_of(solid: Solid) -> list[Solid]:
     if body.max(initial=0) == 0:
         return [solid]
     count = int(body.max()) + 1
-    if not solid.from_booleans:
+    if not solid.made_closed:
         return solid.divided(body[shells.of], count)
     noise = _NOISE * abs(solid.volume)
-    if float(shells.volume.min()) >= -noise:
+    if solid.from_booleans and float(shells.volume.min()) >= -noise:
         # what the library knows of its own accuracy stays with the parts; built anew, they may lose volume when cut on
         parts = [part for part in reversed(fragments(solid.manifold)) if part.volume() > noise]
         return [Solid.from_manifold(part, solid.runs) for part in parts]
-    return [one for one in solid.divided(body[shells.of], count) if one.volume > noise]
+    return [one.known_closed() for one in solid.divided(body[shells.of], count) if one.volume > noise]
 
 
 def without_nothing(solid: Solid, whole: float) -> Solid | None:
@@ -56,7 +56,8 @@ def without_nothing(solid: Solid, whole: float) -> Solid | None:
     if solid.from_booleans and float(shells.volume.min()) >= -_NOISE * abs(whole):
         parts = [part for part in fragments(solid.manifold) if part.volume() > _NOISE * abs(whole)]
         return Solid.from_manifold(manifold3d.Manifold.compose(parts), solid.runs)
-    return solid.picked(~nothing[shells.of])
+    rest = solid.picked(~nothing[shells.of])
+    return rest.known_closed() if solid.made_closed else rest
 
 
 def in_one(bodies: list[Solid]) -> Solid:
@@ -68,7 +69,8 @@ def in_one(bodies: list[Solid]) -> Solid:
     if all(body.from_booleans for body in bodies):
         runs = {run: kind for body in bodies for run, kind in body.runs.items()}
         return Solid.from_manifold(manifold3d.Manifold.compose([body.manifold for body in bodies]), runs)
-    return side_by_side(bodies)
+    together = side_by_side(bodies)
+    return together.known_closed() if all(body.made_closed for body in bodies) else together
 
 
 def joined_to(piece: Solid, crumbs: list[Solid]) -> tuple[Solid, list[bool]]:

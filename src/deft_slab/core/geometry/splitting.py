@@ -14,6 +14,7 @@ from ..locale.translate import tr
 from ..mesh.provenance import Face
 from ..mesh.solid import Solid
 from .bodies import without_nothing
+from .plane_split import split_at_plane
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,17 +53,16 @@ def taken_over(
     CutFailed
         The boolean library could not make a side.
     """
-    known, found = solid.runs, []
+    known = solid.runs
+    found: list[tuple[int, Solid | None]] = []
     for side, body in sides:
         if body.status() != manifold3d.Error.NoError:
             raise CutFailed(tr("The cut “{name}” could not be made ({name2}).", name=name, name2=body.status().name))
         if body.is_empty():
             continue
         fresh = {int(run): Face(owner) for run in body.to_mesh64().run_original_id if int(run) not in known}
-        made = without_nothing(Solid.from_manifold(body, known | fresh), solid.volume)
-        if made is not None:
-            found.append((side, made))
-    return found
+        found.append((side, Solid.from_manifold(body, known | fresh)))
+    return with_something(solid, found)
 
 
 def split_by_body(
@@ -90,9 +90,9 @@ def split_by_body(
 
 
 def split_by_plane(
-    whole: manifold3d.Manifold, normal: Floats, offset: float, half: float
-) -> tuple[manifold3d.Manifold, manifold3d.Manifold, float]:
-    """Split a body at a plane.
+    solid: Solid, normal: Floats, offset: float, half: float, owner: str
+) -> tuple[Solid | None, Solid | None, float]:
+    """Split a body at a plane. Raises as ``split_at_plane``.
 
     Parameters
     ----------
@@ -100,27 +100,28 @@ def split_by_plane(
         The plane's unit normal.
     offset : float, mm
         Its distance from the origin along the normal.
-    half : float
-        Half the kerf, in mm.
+    half : float, mm
+        Half the kerf.
+    owner : str
+        The id of the cut.
 
     Returns
     -------
-    Manifold, Manifold, float
-        Ahead of the plane, behind it, and the volume of the kerf in mm3.
+    Solid | None, Solid | None, float
+        What is ahead of the plane and what is behind it, if anything is, and the volume of the kerf in mm3.
     """
-    direction = tuple(float(value) for value in normal)
-    ahead, rest = whole.split_by_plane(direction, offset + half)
-    if half == 0:
+    ahead, rest = split_at_plane(solid, normal, offset + half, owner)
+    if half == 0 or rest is None:
         return ahead, rest, 0.0
     # one after the other, and not each from the whole: what is ahead of a wall and what is behind it come from one cut
-    between, behind = rest.split_by_plane(direction, offset - half)
-    return ahead, behind, float(between.volume())
+    between, behind = split_at_plane(rest, normal, offset - half, owner)
+    return ahead, behind, between.volume if between is not None else 0.0
 
 
 def slices(
-    body: manifold3d.Manifold, normal: Floats, walls: tuple[float, ...], half: float, kerf: list[float]
-) -> list[manifold3d.Manifold]:
-    """The parts of a body between parallel walls, in rising order.
+    solid: Solid | None, normal: Floats, walls: tuple[float, ...], half: float, owner: str, kerf: list[float]
+) -> list[Solid | None]:
+    """The parts of a body between parallel walls, in rising order; None where there is nothing.
 
     Parameters
     ----------
@@ -128,21 +129,31 @@ def slices(
         The direction across the walls, of length 1.
     walls : tuple of float, mm
         The places of the walls along it.
-    half : float
-        Half the kerf, in mm.
+    half : float, mm
+        Half the kerf.
+    owner : str
+        The id of the cut.
     kerf : list[float]
         The volume of each kerf is appended to this list.
     """
-    found = []
+    found: list[Solid | None] = []
     for wall in walls:
-        if body.is_empty():
-            found.append(body)
-            continue
-        ahead, behind, lost = split_by_plane(body, normal, wall, half)
-        kerf.append(lost)
+        behind = None
+        if solid is not None:
+            solid, behind, lost = split_by_plane(solid, normal, wall, half, owner)
+            kerf.append(lost)
         found.append(behind)
-        body = ahead
-    return [*found, body]
+    return [*found, solid]
+
+
+def with_something(solid: Solid, sides: Iterable[tuple[int, Solid | None]]) -> list[tuple[int, Solid]]:
+    """The sides of a cut through a solid that are not empty, without shells that enclose nothing."""
+    found = []
+    for side, body in sides:
+        made = without_nothing(body, solid.volume) if body is not None else None
+        if made is not None:
+            found.append((side, made))
+    return found
 
 
 def own_walls(solid: Solid, body: manifold3d.Manifold, normal: Floats, offset: float) -> float:

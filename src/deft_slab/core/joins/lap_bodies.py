@@ -165,6 +165,8 @@ def strip_sides(
         return [], shapely.LineString()
     if not ended.any():
         one, other_end = _tips(points)
+        if one == other_end:  # a sliver of no size, which has no sides
+            return [], shapely.LineString()
         loop = np.concatenate([points, points])
         sides = [loop[one : other_end + 1], loop[other_end : one + len(points) + 1]]
         return [shapely.LineString(side) for side in sides], shapely.MultiPoint(points[[one, other_end]])
@@ -183,6 +185,8 @@ def strip_sides(
     if len(lines) == 1:
         along = _dense(lines[0])
         tip = _tip(along)
+        if not 0 < tip < len(along) - 1:
+            return [], cuts
         lines = [shapely.LineString(along[: tip + 1]), shapely.LineString(along[tip:])]
         cuts = shapely.union_all([cuts, shapely.Point(along[tip])])
     return lines, cuts

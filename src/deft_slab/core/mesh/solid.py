@@ -260,14 +260,37 @@ class Solid:
         return "manifold" in self.__dict__
 
     @property
+    def made_closed(self) -> bool:
+        """Whether it is closed because of how it was made, so that nobody has to look at its edges."""
+        return self.from_booleans or "_made_closed" in self.__dict__
+
+    def known_closed(self) -> Solid:
+        """The solid itself, remembered as closed. Only for what makes closed surfaces out of closed surfaces."""
+        self.__dict__["_made_closed"] = True
+        return self
+
+    @property
     def closed(self) -> bool:
         """Whether it encloses a volume."""
-        return self.from_booleans or self.defects.closed
+        return self.made_closed or self.defects.closed
 
     @property
     def inside_out(self) -> bool:
         """Whether it is closed with its facets facing inward."""
-        return not self.from_booleans and self.defects.inside_out
+        return not self.made_closed and self.defects.inside_out
+
+    def must_be_closed(self) -> None:
+        """Do nothing if it is closed.
+
+        Raises
+        ------
+        OpenSurface
+            The surface is not closed.
+        """
+        if not self.closed:
+            raise OpenSurface(
+                self.defects.sentence(), remedy=tr("Close it first. Figures that need no volume are still shown.")
+            )
 
     @cached_property
     def manifold(self) -> manifold3d.Manifold:
@@ -278,10 +301,7 @@ class Solid:
         OpenSurface
             The surface is not closed.
         """
-        if not self.defects.closed:
-            raise OpenSurface(
-                self.defects.sentence(), remedy=tr("Close it first. Figures that need no volume are still shown.")
-            )
+        self.must_be_closed()
         vertices, triangles = unpinched(self.vertices, self.triangles) if self.defects.pinched else (
             self.vertices, self.triangles)
         kinds, kind_of = np.unique(np.minimum(self.origin, 0), return_inverse=True)
@@ -345,6 +365,19 @@ class Solid:
         if face not in self.made:
             return np.zeros(len(self.triangles), np.bool_)
         return np.asarray(self.origin == -1 - self.made.index(face))
+
+    def origin_in(self, made: tuple[Face, ...]) -> Ints32:
+        """The origins, expressed in another table that contains all of its faces.
+
+        Returns
+        -------
+        (m,) int32
+        """
+        if self.made == made or not self.made:
+            return self.origin
+        numbers = np.array([-1 - made.index(face) for face in self.made], np.int32)
+        on_skin = self.origin >= 0
+        return np.asarray(np.where(on_skin, self.origin, numbers[np.where(on_skin, 0, -1 - self.origin)]))
 
     def resized(self, factors: Floats) -> Solid:
         """The solid scaled along each axis. With factors of 1 it is the solid itself, with everything that was
@@ -412,23 +445,9 @@ def side_by_side(solids: Sequence[Solid]) -> Solid:
     return Solid(
         np.concatenate([solid.vertices for solid in solids]),
         np.concatenate(triangles),
-        np.concatenate([_in_table(solid, made) for solid in solids]),
+        np.concatenate([solid.origin_in(made) for solid in solids]),
         made,
     )
-
-
-def _in_table(solid: Solid, made: tuple[Face, ...]) -> Ints32:
-    """The origins of a solid, expressed in another table that contains all of its faces.
-
-    Returns
-    -------
-    (m,) int32
-    """
-    if solid.made == made or not solid.made:
-        return solid.origin
-    numbers = np.array([-1 - made.index(face) for face in solid.made], np.int32)
-    on_skin = solid.origin >= 0
-    return np.asarray(np.where(on_skin, solid.origin, numbers[np.where(on_skin, 0, -1 - solid.origin)]))
 
 
 def spread_points(

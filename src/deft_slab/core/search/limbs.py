@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from ..arrays import Floats
-from ..cuts import Cut, PatchCut, PieceReach, Side, StraightCut
+from ..cuts import Cut, PatchCut, PieceReach, Reach, StraightCut
 from ..document.base import triple
 from ..locale.translate import tr
 from ..plan.plan import Plan
@@ -53,7 +52,9 @@ def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, sp
 def limbs_too(
     ground: SearchPieces, drafts: list[Draft], limbs: list[Draft], plan: Plan, job: Job = QUIET, spread: Spread = map
 ) -> list[Draft]:
-    """Each of some drafts with one more limb taken off, for each of some limbs.
+    """Each of some limbs taken off, and then what is left parted as in each of some drafts.
+
+    The limb comes first, because its bent face takes far longer to make than a plane, and is there already.
 
     Parameters
     ----------
@@ -67,28 +68,31 @@ def limbs_too(
     Cancelled
         The job is no longer wanted.
     """
-    # what came off later is not there any more, and the cut cuts nothing
     tasks = [(draft, limb) for draft in drafts for limb in limbs if limb.cuts != draft.cuts[:1]]
 
     def made(task: tuple[Draft, Draft]) -> Draft | None:
         draft, limb = task
-        # the flat one goes through the body that the limb hangs on now, and through no other
-        sides = _body_at(draft, limb.seams[0].segments.mean(axis=1))
-        number, name = draft.added_to(plan).numbered
-        cut = limb.cuts[0].model_copy(update={"id": number, "name": name, "reach": PieceReach(sides=sides)})
         downs = distinct(np.concatenate([draft.downs, limb.downs]))
-        return ground.with_cut(draft, cut, (downs, downs))
+        both: Draft | None = replace(limb, limb=draft.limb)
+        new_ids: dict[str, str] = {}
+        for cut in draft.cuts:
+            if both is None:
+                break
+            number, name = both.added_to(plan).numbered
+            new_ids[cut.id] = number
+            same = cut.model_copy(update={"id": number, "name": name, "reach": _renamed(cut, new_ids)})
+            both = ground.with_cut(both, same, (downs, downs))
+        return both
 
     return ground.sound(for_each(made, tasks, tr("Cutting off limbs as well"), job, spread))
 
 
-def _body_at(draft: Draft, places: Floats) -> tuple[Side, ...]:
-    """The sides of the body of a draft whose skin lies nearest to some places."""
-    away = [
-        float(cKDTree(cell.part.solid.centroids[cell.part.solid.origin >= 0]).query(places)[0].mean())
-        for cell in draft.cells
-    ]
-    return draft.cells[int(np.argmin(away))].part.sides
+def _renamed(cut: Cut, new_ids: dict[str, str]) -> Reach | None:
+    """The reach of a cut, where some of the cuts before it have other ids now."""
+    if not isinstance(cut.reach, PieceReach):
+        return cut.reach
+    return PieceReach(sides=tuple(side.model_copy(update={"cut": new_ids.get(side.cut, side.cut)})
+                                  for side in cut.reach.sides))
 
 
 def _cuts_at(ground: SearchPieces, cell: Cell, plan: Plan, neck: LimbNeck) -> list[tuple[Cut, Floats]]:
