@@ -35,6 +35,7 @@ from deft_slab.core.figures.exposure import exposure, spread_directions
 from deft_slab.core.figures.overhang import hard_rule
 from deft_slab.core.figures.piece_figures import measure, seat, support
 from deft_slab.core.geometry.place_on_bed import down_to_rotation
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.importing.surfaces import Surface, tidy
 from deft_slab.core.mesh.solid import Solid
@@ -44,7 +45,6 @@ from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
 from deft_slab.core.repair.mend import advised, mended
 from deft_slab.core.repair.rewrap import rewrapped
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.core.search.cut_map import NORMALS, PLACES, cut_subject, half_sphere, likely_normals, looked_along, swept
 from deft_slab.core.search.direction_figures import sweep
 from deft_slab.core.search.seats import searched

@@ -14,13 +14,13 @@ from report import loaded, say, summed_up
 from deft_slab.core.cuts import BlockCut, StraightCut
 from deft_slab.core.document.base import triple
 from deft_slab.core.evaluate.evaluator import Evaluator
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.joins import KeyJoin
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.model import Model
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.repair.simplify import thinned
 
 T = TypeVar("T")
 

@@ -27,6 +27,7 @@ from deft_slab.core.figures.batch_figures import sketches
 from deft_slab.core.figures.exposure import exposure, spread_directions
 from deft_slab.core.figures.piece_figures import measure
 from deft_slab.core.geometry.place_on_bed import downs_to_rotations
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.inspection.inspect import check
 from deft_slab.core.layers.regions import regions_of
 from deft_slab.core.layers.sections import Levels, Slicer
@@ -35,7 +36,6 @@ from deft_slab.core.plan.model import Model
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.core.search.results import CutWishes
 from deft_slab.core.search.ways import WaySearch
 

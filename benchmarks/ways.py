@@ -17,12 +17,12 @@ from report import loaded, say, summed_up
 from rugged import rugged
 
 from deft_slab.core.evaluate.evaluator import Evaluator
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.model import Model
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.core.search.cut_map import PLACES, cut_subject, half_sphere
 from deft_slab.core.search.effort import THOROUGH, USUAL, Effort
 from deft_slab.core.search.fronts import area_behind

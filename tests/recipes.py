@@ -35,6 +35,7 @@ from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import stl_bytes
 from deft_slab.core.geometry.bodies import united, within
 from deft_slab.core.geometry.orientation import Tilt
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.joining.contacts import Contact
 from deft_slab.core.joins import (
@@ -56,7 +57,6 @@ from deft_slab.core.plan.recipe import Recipe
 from deft_slab.core.plan.supports import Post, PostSet
 from deft_slab.core.printers.profile import default_printer, shipped_printers
 from deft_slab.core.progress import QUIET
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.core.results.outcome import Piece
 from deft_slab.core.supports.piece_posts import in_bodies
 from deft_slab.demo import MODELS

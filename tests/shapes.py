@@ -12,14 +12,22 @@ import trimesh
 
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.piece_files import write_project, write_surface
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.importing.surfaces import Surface, tidy
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.model import Model
 from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.repair.simplify import thinned
+from deft_slab.core.search.effort import Effort
 from deft_slab.demo import MODELS, PROJECT
+
+BRIEF = Effort(
+    normals=60, later_normals=12, later_likely=8, each=1, flat_tries=3, beam=1, limbs=1, fewest=4, hung=1, paired=4,
+    cells=2, finalists=2, again=1,
+)
+"""Where it matters what is done with ways, and not how good they are. (How good they are is measured by ``./deft bench
+ways``, and here for the hook.)"""
 
 
 def solid_of(mesh: trimesh.Trimesh) -> Solid:

@@ -26,7 +26,7 @@ from deft_slab.core.search.limbs import limbs_off, limbs_too
 from deft_slab.core.search.results import CutWishes, Limits
 from deft_slab.core.search.seam_settling import settled
 from deft_slab.core.search.ways import WaySearch
-from tests.shapes import joined, model_of, solid_of, sphere
+from tests.shapes import BRIEF, joined, model_of, solid_of, sphere
 
 
 def dumbbell(neck: float = 8.0) -> Solid:
@@ -122,7 +122,7 @@ def test_a_limb_comes_off_at_its_neck_along_a_border(printer):
     """Common practice: limbs off at the joint. A bent one is drafted, measured, and its recipe gives what it says."""
     model = model_of(dumbbell(6.0))
     plan = Plan(model=model.ref)
-    search = WaySearch(Evaluator(model), plan, printer, CutWishes(pieces=2))
+    search = WaySearch(Evaluator(model), plan, printer, CutWishes(pieces=2), effort=BRIEF)
     search.to_end()
     patches = [draft for draft in search._drafts if isinstance(draft.cuts[0], PatchCut)]
     assert patches
@@ -213,7 +213,7 @@ def winged() -> Solid:
 
 def test_a_winged_body_loses_both_wings_in_a_pair(printer):
     model = model_of(winged())
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), printer, CutWishes(pieces=3))
+    search = WaySearch(Evaluator(model), Plan(model=model.ref), printer, CutWishes(pieces=3), effort=BRIEF)
     front = search.to_end()
     pairs = [draft for draft in search._drafts if draft.alike and len(draft.cuts) == 2]
     assert any(

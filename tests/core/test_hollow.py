@@ -125,7 +125,7 @@ def test_lattice_by_formula():
     """Three families of rods fill 3 pi (r/s)^2 - 8 sqrt(2) (r/s)^3 of space: three cylinders of length s in a cube,
     less what crossing cylinders share (bicylinder 16 r^3 / 3, tricylinder 8 (2 - sqrt 2) r^3; geometry handbooks).
     """
-    void = manifold3d.Manifold.cube((80, 80, 80))
+    void = manifold3d.Manifold.cube((50, 50, 50))
     rods = lattice(void, UP, 10.0, 1.0)
     share = (void ^ rods).volume() / void.volume()
     formula = 3 * math.pi * 0.01 - 8 * math.sqrt(2) * 0.001

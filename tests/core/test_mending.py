@@ -9,6 +9,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from deft_slab.core.errors import BadPlan, Cancelled, OpenSurface
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.mesh.solid import Solid, side_by_side
 from deft_slab.core.plan.plan import Mending
@@ -19,7 +20,6 @@ from deft_slab.core.repair.holes import close_holes, loops_of, patch_for
 from deft_slab.core.repair.mend import advised, mended, tangled_share
 from deft_slab.core.repair.orientation import oriented
 from deft_slab.core.repair.rewrap import rewrapped
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.demo import MODELS, TROUBLED
 from tests.shapes import box, bundled, cone, hollow_ball, ring, solid_of, sphere, together, tube, without_facets
 

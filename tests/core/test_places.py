@@ -22,12 +22,12 @@ from deft_slab.core.figures.marked_facets import unmarked
 from deft_slab.core.figures.plane_scoring import every_place, in_poses, posed, soft_shares
 from deft_slab.core.figures.seams import seam_of
 from deft_slab.core.geometry.place_on_bed import down_to_rotation
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.plan.plan import Plan
 from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET, Job
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.core.search.cut_map import as_map, cut_subject, half_sphere, likely_normals, looked_along, swept, turned
 from deft_slab.core.search.results import CutWishes, Limits
 from deft_slab.core.search.seam_settling import settled
@@ -199,9 +199,9 @@ def test_marks_say_where_seams_may_run():
 def test_seats_are_found_free_and_flat():
     half, _ = sides(hollow_ball(30, 27, 4), (0, 0, 1), 0.0)
     # a hollow half opens upward, for on its face it is a roofed dome (findings of a study on real meshes); leaning by
-    # nearly 45 degrees its rim cuts into the cap that needs support, and still nothing inside does
+    # 10 to 45 degrees its rim cuts into the cap that needs support, and still nothing inside does
     found = seats_of(half, SeatWishes(np.eye(3), 45.0))
-    assert 0.7 < found.least.down[2] < 0.95
+    assert 0.7 < found.least.down[2] < 0.985
     upright = sketches(half, np.diag([1.0, -1.0, -1.0])[None], 45.0, 72)
     assert found.least.support < upright.support_volume_mm3[0]
     assert found.flat is not None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import manifold3d
 import numpy as np
@@ -15,21 +16,35 @@ from deft_slab.core.errors import Cancelled, OpenSurface
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.figures.base_area import least_rooms, rooms_of_boxes
 from deft_slab.core.figures.marked_facets import unmarked
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.mesh.solid import Solid
 from deft_slab.core.parting.bodies import Part
+from deft_slab.core.plan.model import Model
 from deft_slab.core.plan.plan import Body, Plan
-from deft_slab.core.printers.profile import default_printer
+from deft_slab.core.printers.profile import Printer, default_printer
 from deft_slab.core.progress import QUIET, Job
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.core.search.block_cuts import blocks_for
 from deft_slab.core.search.drafts import like
+from deft_slab.core.search.effort import USUAL, Effort
 from deft_slab.core.search.fronts import spaced
 from deft_slab.core.search.loosening import in_vain_of
 from deft_slab.core.search.results import CutWishes, Front, Way
 from deft_slab.core.search.ways import WaySearch
 from deft_slab.demo import MODELS
-from tests.shapes import box, cone, hollow_ball, joined, model_of, ring, solid_of, sphere, together, without_facets
+from tests.shapes import (
+    BRIEF,
+    box,
+    cone,
+    hollow_ball,
+    joined,
+    model_of,
+    ring,
+    solid_of,
+    sphere,
+    together,
+    without_facets,
+)
 
 PRINTER = default_printer()
 
@@ -61,10 +76,16 @@ def chair() -> Solid:
     return joined(box(40, 40, 6, at=(0, 0, 40)), box(40, 6, 50, at=(0, 34, 40)), *legs)
 
 
-def found(solid: Solid, pieces: int = 2, **wishes: object) -> Front:
-    model = model_of(solid)
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=pieces, **wishes))
-    return search.to_end()
+def search_of(
+    model: Model, plan: Plan | None = None, printer: Printer = PRINTER, number: int | None = None,
+    effort: Effort = BRIEF, **wishes: Any,
+) -> WaySearch:
+    wished = CutWishes(**{"pieces": 2, **wishes})
+    return WaySearch(Evaluator(model), plan or Plan(model=model.ref), printer, wished, number, effort=effort)
+
+
+def found(solid: Solid, pieces: int = 2, **wishes: Any) -> Front:
+    return search_of(model_of(solid), pieces=pieces, **wishes).to_end()
 
 
 @pytest.mark.parametrize("body", [bipyramid, steinmetz, cross, chair, lambda: ring(30, 9, 64), lambda: sphere(25, 4)])
@@ -73,7 +94,7 @@ def test_bodies_whose_best_plan_is_known(body):
     to two cylinders (Steinmetz) and a torus halved along their middle planes; a cross of bars cut beside its arms; a
     chair cut off under its seat. Common practice: what has a level plane of symmetry is halved there.
     """
-    front = found(body())
+    front = found(body(), effort=USUAL)
     assert front.done
     assert front.whole > 500
     best = [way for way in front.ways if way.cuts and way.all_flat]
@@ -85,16 +106,14 @@ def test_bodies_whose_best_plan_is_known(body):
 def hook():
     solid = thinned(open_file(MODELS["hook"]).model.solid, 5_000, QUIET)
     model = model_of(Solid(solid.vertices, solid.triangles), "Hook")
-    evaluator = Evaluator(model)
-    search = WaySearch(evaluator, Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
-    return model, search, search.to_end()
+    return model, search_of(model, pieces=3, effort=USUAL).to_end()
 
 
 def test_the_front_of_a_demo_model(hook):
     """Study on real meshes: the hook leaves 4.6 % with one cut and 0.48 of the diagonal in sight, and 0.7 % with two
     and all pieces flat.
     """
-    model, _, front = hook
+    model, front = hook
     diagonal = model.solid.diagonal
     short = [way for way in front.ways if len(way.cuts) == 1 and way.sight <= 0.5 * diagonal]
     assert min(way.support for way in short) < 0.07 * front.whole
@@ -104,7 +123,7 @@ def test_the_front_of_a_demo_model(hook):
 
 
 def test_what_a_way_says_is_what_its_plan_comes_to(hook):
-    model, _, front = hook
+    model, front = hook
     for way in spaced([way for way in front.ways if way.cuts], 4):
         outcome = Evaluator(model).evaluate(way.plan, PRINTER)
         assert outcome.totals.support_volume_mm3 == pytest.approx(way.support, rel=1e-9)
@@ -117,7 +136,7 @@ def test_what_a_way_says_is_what_its_plan_comes_to(hook):
 
 
 def test_no_way_beats_another(hook):
-    _, _, front = hook
+    _, front = hook
     for way in front.ways:
         for other in front.ways:
             if other is not way and bool(other.cuts) == bool(way.cuts):
@@ -128,7 +147,7 @@ def test_no_way_beats_another(hook):
 
 def test_no_way_is_worse_than_leaving_it_as_it_stands(hook):
     """More support is of use only to what sits flatter or fits better for it: the hook fits, and stands on a tip."""
-    _, _, front = hook
+    _, front = hook
     for way in front.ways:
         assert not way.cuts or way.support <= 1.002 * front.whole or way.flat > 0
 
@@ -154,8 +173,8 @@ def test_what_is_no_better_than_the_whole(way, worse):
 
 def test_a_search_that_was_stopped_goes_on(hook):
     """Stopped within every step, each time at another place, it comes to the same ways."""
-    model, _, front = hook
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=3))
+    model, _ = hook
+    front, search = search_of(model, pieces=3).to_end(), search_of(model, pieces=3)
     stops = 0
     for number in range(1000):
         left = [number % 5 + 1]
@@ -176,8 +195,8 @@ def test_a_search_that_was_stopped_goes_on(hook):
 
 
 def test_first_ways_are_marked_as_near(hook):
-    model, _, _ = hook
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
+    model, _ = hook
+    search = search_of(model)
     first = search.advance()
     assert first.ways
     assert not first.done
@@ -186,7 +205,7 @@ def test_first_ways_are_marked_as_near(hook):
 
 
 def test_conditions_leave_ways_out(hook):
-    model, _, front = hook
+    model, front = hook
     shortest = min(way.sight for way in front.ways if way.cuts)
     limit = 1.5 * shortest
     short = found(model.solid, seam_limit=limit)
@@ -203,8 +222,8 @@ def test_conditions_leave_ways_out(hook):
 
 def test_more_like_one_way(hook):
     """Its cuts are moved together: what was there stays or is beaten, and something is better."""
-    model, _, _ = hook
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), PRINTER, CutWishes(pieces=2))
+    model, _ = hook
+    search = search_of(model)
     before = search.to_end()
     way = next(one for one in before.ways if one.cuts)
     search.more_like(way)
@@ -225,7 +244,7 @@ def test_marks_bar_cuts_and_make_them_welcome():
 
     def front(meaning: str) -> Front:
         plan = Plan(model=model.ref, marks=(Mark.model_validate({**belt, "meaning": meaning}),))
-        return WaySearch(Evaluator(model), plan, PRINTER, CutWishes(pieces=2)).to_end()
+        return search_of(model, plan).to_end()
 
     barred = [way for way in front("never").ways if way.cuts]
     assert all(seam.barred < 0.5 for way in barred for seam in way.seams)
@@ -240,9 +259,9 @@ def test_why_there_is_none():
     model = model_of(solid)
     everything = Mark(meaning="never", shape="ball", places=((0.0, 0.0, 0.0),), half=(99.0, 99.0, 99.0))
     plan = Plan(model=model.ref, marks=(everything,))
-    assert "Remove marks" in WaySearch(Evaluator(model), plan, PRINTER, CutWishes()).to_end().short_of
+    assert "Remove marks" in search_of(model, plan, pieces=4).to_end().short_of
     tiny = replace_room(6.0)
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), tiny, CutWishes(must_fit=True))
+    search = search_of(model, printer=tiny, pieces=4, must_fit=True)
     assert "pieces fit, and one" in search.to_end().short_of
 
 
@@ -260,7 +279,7 @@ def replace_room(side: float):
 def test_walls_of_blocks_are_moved_off_detail():
     """A post twice as long as the bed, with a collar where it would be halved."""
     model = model_of(joined(box(20, 20, 200), box(36, 36, 4, at=(-8, -8, 98))))
-    search = WaySearch(Evaluator(model), Plan(model=model.ref), replace_room(110.0), CutWishes(pieces=2))
+    search = search_of(model, printer=replace_room(110.0))
     search.to_end()
     blocks = [draft for draft in search._drafts if isinstance(draft.cuts[0], BlockCut) and len(draft.cells) == 2]
     sights = sorted(draft.sight for draft in blocks if all(cell.fits(False) for cell in draft.cells))
@@ -295,9 +314,9 @@ def test_one_piece_only_is_parted():
         joined(box(20, 20, 80), box(80, 20, 10, at=(-30, 0, 70)), box(80, 20, 10, at=(-30, 0, 20))), "Mast"
     )
     evaluator = Evaluator(model)
-    first = WaySearch(evaluator, Plan(model=model.ref), PRINTER, CutWishes(pieces=2)).to_end()
+    first = search_of(model).to_end()
     two = next(way for way in first.ways if way.pieces == 2)
-    search = WaySearch(evaluator, two.plan, PRINTER, CutWishes(pieces=2), number=0)
+    search = search_of(model, two.plan, number=0)
     front = search.to_end()
     assert search.parts == 1
     for way in front.ways:
@@ -315,7 +334,7 @@ def test_bodies_that_stay_count_but_are_not_in_the_way(number):
     model = replace(model_of(together(box(20, 20, 20), ball), "Two"), bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own", "on its own"))
     evaluator = Evaluator(model)
-    search = WaySearch(evaluator, plan, PRINTER, CutWishes(pieces=2), number=number)
+    search = search_of(model, plan, number=number, effort=USUAL)
     front = search.to_end()
     assert search.parts == (2 if number is None else 1)
     assert front.short_of == ""
@@ -335,7 +354,7 @@ def test_more_bodies_than_are_looked_at_count_all():
     bodies = (*(Body(name=f"Cube {n}", triangles=12) for n in range(26)), Body(name="Ball", triangles=320))
     model = replace(model_of(together(*cubes, ball), "Kit"), bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own",) * 27)
-    search = WaySearch(Evaluator(model), plan, PRINTER, CutWishes(pieces=2))
+    search = search_of(model, plan)
     near = [way for _ in range(3) for way in search.advance().ways if not way.measured]
     assert {way.pieces for way in near if way.cuts} == {28}
     front = search.to_end()
@@ -351,7 +370,7 @@ def test_a_model_of_several_pieces_is_parted_where_it_pays():
     bodies = tuple(Body(name=name, triangles=count) for name, count in (("Box", 12), ("Ball", 1280)))
     model = replace(model, bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own", "on its own"))
-    front = WaySearch(Evaluator(model), plan, PRINTER, CutWishes(pieces=3)).to_end()
+    front = search_of(model, plan, pieces=3).to_end()
     best = min((way for way in front.ways if way.cuts), key=lambda way: way.support)
     assert best.support < 0.01 * front.whole
     assert best.pieces == 3
@@ -377,8 +396,7 @@ def test_the_fewest_pieces_for_a_bed(size, flat, pieces):
     """
     room = replace_room(110.0)
     model = model_of(solid_of(box(*size)))
-    wishes = CutWishes(pieces=pieces + 1, must_fit=True, flat=flat)
-    front = WaySearch(Evaluator(model), Plan(model=model.ref), room, wishes).to_end()
+    front = search_of(model, printer=room, pieces=pieces + 1, must_fit=True, flat=flat).to_end()
     assert min(way.pieces for way in front.ways) == pieces
     assert all(way.all_fit for way in front.ways)
     assert 2 <= front.least_pieces <= pieces

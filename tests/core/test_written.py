@@ -29,6 +29,7 @@ from deft_slab.core.figures.exposure import spread_directions
 from deft_slab.core.figures.marked_facets import facets_taken
 from deft_slab.core.geometry.orientation import Tilt
 from deft_slab.core.geometry.place_on_bed import down_to_rotation
+from deft_slab.core.geometry.simplify import thinned
 from deft_slab.core.importing.readers import open_file
 from deft_slab.core.mesh.components import shells_of
 from deft_slab.core.mesh.solid import Solid
@@ -37,7 +38,6 @@ from deft_slab.core.plan.plan import Plan
 from deft_slab.core.plan.project import Project
 from deft_slab.core.printers.profile import default_printer
 from deft_slab.core.progress import QUIET
-from deft_slab.core.repair.simplify import thinned
 from deft_slab.demo import MODELS
 from tests.shapes import box, joined, model_of, solid_of, sphere, together
 

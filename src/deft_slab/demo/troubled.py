@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import trimesh
 
+from ..core.geometry.simplify import thinned
 from ..core.mesh.solid import Solid, side_by_side
 from ..core.mesh.stl import FACET
-from ..core.repair.simplify import thinned
 
 
 def scanned_gull(gull: Solid) -> bytes:

@@ -30,6 +30,7 @@ from ..cache import Cache
 from ..cuts import Cut, Side
 from ..figures.marked_facets import Marked, facets_at, unmarked
 from ..figures.support_scars import scarred
+from ..geometry.simplify import thinned
 from ..joining.joined import Joined
 from ..joins import STOCK, Join
 from ..joins.reports import DryFit, HollowReport, PostsReport
@@ -41,7 +42,6 @@ from ..plan.piece_settings import PieceSettings
 from ..plan.plan import Plan
 from ..printers.profile import Printer
 from ..progress import QUIET, Job, Spread
-from ..repair.simplify import thinned
 from ..results.notes import Note
 from ..results.outcome import CutReport, Outcome, Piece, Room, Scar, Seam, Totals
 from .exposure_cache import Exposures

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import chain
 from typing import TYPE_CHECKING
 
@@ -11,6 +12,7 @@ import numpy as np
 
 from ..arrays import Bools, Floats
 from ..geometry.place_on_bed import down_to_rotation, downs_to_rotations
+from ..geometry.simplify import thinned
 from ..locale.translate import tr
 from ..mesh.solid import Solid
 from ..progress import QUIET, Job, Spread, for_each
@@ -28,6 +30,11 @@ _STARTS = 4
 """Of how many that lie apart the neighbourhoods are looked at. (Of 48 cells of the demo models one in ten was then 5 %
 or more over the best of 400 directions and six neighbourhoods, where 60 and one left it 22 % over, and one cell with
 four times the support.)"""
+_ROUGH_TRIANGLES, _ROUGH_CELLS = 2_000, 48
+"""Of the rough mesh on which free directions are looked at first, and the columns across it."""
+_KEPT_OF_ROUGH = 16
+"""Directions found on it that are measured on the draft mesh."""
+_FEW_CORNERS = 2_000
 AROUND = 8
 _TOGETHER = 8
 """Seats that one call measures."""
@@ -188,7 +195,7 @@ def around(centre: Floats, degrees: float) -> Floats:
     return np.asarray(cosine * centre + sine * (np.outer(np.cos(turn), right) + np.outer(np.sin(turn), up)))
 
 
-def near_to(down: Floats, one: int, others: list[int]) -> list[int]:
+def near_to(down: Floats, one: int, others: list[int], apart: float = _APART) -> list[int]:
     """Which of some directions count as the same seat as a given one, because they are less than 18 degrees apart.
 
     Parameters
@@ -198,16 +205,20 @@ def near_to(down: Floats, one: int, others: list[int]) -> list[int]:
         The number of the given direction.
     others : list[int]
         The numbers of those to compare with it.
+    apart : float
+        The cosine of another angle than 18 degrees.
 
     Returns
     -------
     list of int
         Places in ``others``.
     """
-    return [place for place, other in enumerate(others) if float(down[one] @ down[other]) >= _APART]
+    return [place for place, other in enumerate(others) if float(down[one] @ down[other]) >= apart]
 
 
-def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = None) -> list[int]:
+def bests_apart(
+    down: Floats, values: Floats, count: int, among: Bools | None = None, apart: float = _APART
+) -> list[int]:
     """The numbers of the best directions that lie apart from each other.
 
     Parameters
@@ -219,12 +230,14 @@ def bests_apart(down: Floats, values: Floats, count: int, among: Bools | None = 
         How many to choose.
     among : (n,) bool
         Which may be chosen; all by default.
+    apart : float
+        The cosine of the angle from which on two lie apart.
     """
     chosen: list[int] = []
     for n in np.argsort(values, kind="stable"):
         if among is not None and not among[n]:
             continue
-        if not near_to(down, int(n), chosen):
+        if not near_to(down, int(n), chosen, apart):
             chosen.append(int(n))
         if len(chosen) == count:
             break
@@ -352,24 +365,26 @@ def seats_of(
     Cancelled
         The job is no longer wanted.
     """
-    hull = hull_of(solid) if thorough or wishes.room is not None else None
+    # whether a piece fits is told by its corners; of few of them, the hull takes longer than it saves
+    many = len(solid.vertices) > _FEW_CORNERS
+    hull = hull_of(solid) if thorough or (many and wishes.room is not None) else None
     corners = hull_corners(solid, hull)
     volume = abs(solid.volume)
 
     def look(
-        offered: Sequence[Candidate | Seat], solid: Solid = solid, marks: Marked | None = marks
+        offered: Sequence[Candidate | Seat], on: Solid = solid, marked: Marked | None = marks, cells: int = wishes.cells
     ) -> list[Seat]:
         rotations = np.array([one.rotation for one in offered])
-        found = sketches(solid, rotations, wishes.threshold, wishes.cells, marks=marks, layered=False)
+        found = sketches(on, rotations, wishes.threshold, cells, marks=marked, layered=False)
         fits = np.ones(len(offered), np.bool_)
         if wishes.room is not None:
             fits = fits_turned(corners, rotations, wishes.room, wishes.lift)
         figures = zip(found.support_volume_mm3.tolist(), (found.sits_flat > 0).tolist(), fits.tolist(), strict=True)
         return [Seat(one.down, one.rotation, one.kind, *of) for one, of in zip(offered, figures, strict=True)]
 
-    def looked(offered: list[Candidate]) -> list[Seat]:
+    def looked(offered: Sequence[Candidate | Seat], measuring: Callable[..., list[Seat]] = look) -> list[Seat]:
         some = [offered[n : n + _TOGETHER] for n in range(0, len(offered), _TOGETHER)]
-        return list(chain(*for_each(look, some, tr("Trying seats"), job, spread)))
+        return list(chain(*for_each(measuring, some, tr("Trying seats"), job, spread)))
 
     def chosen(seats: list[Seat]) -> SeatChoice:
         """The best of some, of the few best of each sort on the whole."""
@@ -382,20 +397,42 @@ def seats_of(
         again: list[list[Seat]] = list(spread(lambda one: look([_set_down(one, whole[0])], *whole), finalists))
         return _best([one for (one,) in again], volume)
 
+    def freely(known: list[Seat], downs: Floats, starts: int) -> list[Seat]:
+        """Free directions and the surroundings of the best that lie apart, with those that are known already."""
+        rough = _rough(solid) if marks is None or not marks.anything else solid
+        measuring = look if rough is solid else partial(look, on=rough, marked=None, cells=_ROUGH_CELLS)
+        tried = looked(_leaning(downs), measuring)
+        pool = _fitting([*known, *tried])
+        best = bests_apart(np.array([one.down for one in pool]), np.array([one.support for one in pool]), starts)
+        tried += _followed([pool[n] for n in best], lambda offered: looked(offered, measuring))
+        if rough is solid:
+            return tried
+        pool = _fitting(tried)
+        supports = np.array([one.support for one in pool])
+        worth = bests_apart(np.array([one.down for one in pool]), supports, _KEPT_OF_ROUGH, apart=_SAME)
+        return looked([pool[n] for n in worth])
+
     tried = looked(candidates(solid, wishes.stood, thorough=thorough, hull=hull))
     flat = [one for one in _fitting(tried) if one.flat]
     if flat and min(one.support for one in flat) <= _NOTHING * volume:
         best = chosen(tried)
         if best.flat is not None and best.flat.support <= _NOTHING * volume and best.flat.fits:
             return best  # nothing is better than that by more than nothing
-    everywhere = spread_directions(SPREAD_SEATS) if thorough else np.empty((0, 3))
-    tried += looked(_leaning(everywhere if free is None else free))
     if not thorough:
-        return chosen(tried)
-    pool = _fitting(tried)
-    downs, supports = np.array([one.down for one in pool]), np.array([one.support for one in pool])
-    starts = bests_apart(downs, supports, _STARTS if free is None else 1)
-    return chosen([*tried, *_followed([pool[n] for n in starts], looked)])
+        return chosen([*tried, *looked(_leaning(np.empty((0, 3)) if free is None else free))])
+    if free is None:
+        return chosen([*tried, *freely(tried, spread_directions(SPREAD_SEATS), _STARTS)])
+    return chosen([*tried, *freely(tried, free, 1)])
+
+
+def _rough(solid: Solid) -> Solid:
+    """A mesh of few triangles, good enough to tell which directions are worth a closer look; the solid itself where
+    it has few.
+    """
+    if len(solid.triangles) <= 2 * _ROUGH_TRIANGLES:
+        return solid
+    rough = thinned(solid, _ROUGH_TRIANGLES)
+    return rough if rough.closed or not solid.closed else solid
 
 
 def _set_down(seat: Seat, solid: Solid) -> Seat:
@@ -406,9 +443,11 @@ def _set_down(seat: Seat, solid: Solid) -> Seat:
     return replace(seat, down=down, rotation=down_to_rotation(down))
 
 
-def _followed(centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]]) -> list[Seat]:
+def _followed(
+    centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]], reaches: Sequence[float] = _REACHES
+) -> list[Seat]:
     """The best seats around some others, each continued from the best of its own ring."""
-    for degrees in _REACHES:
+    for degrees in reaches:
         rings = looked(_leaning(np.array([around(centre.down, degrees) for centre in centres]).reshape(-1, 3)))
         centres = [
             min(_fitting([centre, *rings[AROUND * n : AROUND * (n + 1)]]), key=lambda one: one.support)

@@ -284,9 +284,14 @@ def _in_four(a: Floats, b: Floats, c: Floats, ab: Floats, bc: Floats, ca: Floats
 def _least_over(points: Floats, facets: Ints, away: Callable[[Floats], Floats]) -> float:
     """The least value of a distance over a surface, to within _EXACT and never above the true one.
 
-    A distance changes by no more than the way travelled, and no point of a facet is farther from its nearest corner
-    than the longest edge divided by the root of 3. So facets that cannot contain the least are dropped, and the
-    others divided into four.
+    Facets that cannot contain the least are dropped, and the others divided into four. A point p of a facet with
+    corners p_i is a mean of these with weights w_i. Whatever is nearest to it, s, is no nearer to a corner than that
+    corner's distance d_i, and
+
+        |s - p|^2 = sum of w_i |s - p_i|^2 - sum of w_i |p - p_i|^2 >= least d_i^2 - (longest edge)^2 / 3.
+
+    (Along a wall of even thickness that leaves d - e^2 / 6 d for edges e, so few facets are divided, where that a
+    distance changes by no more than the way travelled would only leave d - e / root of 3.)
 
     Parameters
     ----------
@@ -303,10 +308,12 @@ def _least_over(points: Floats, facets: Ints, away: Callable[[Floats], Floats]) 
     least = float(values.min(initial=np.inf))
     while len(corners):
         longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(axis=1)
-        counts = np.isfinite(values)
+        counts, nearest = np.isfinite(values), values.min(axis=1)
         # where some corners do not count, the nearest one that does may be at the other end of an edge
-        reach = longest / np.where(counts.all(axis=1), math.sqrt(3.0), 1.0)
-        open_still = counts.any(axis=1) & (values.min(axis=1) - reach < least - _EXACT)
+        lowest = nearest - longest
+        whole = counts.all(axis=1)
+        lowest[whole] = np.sqrt(np.maximum(nearest[whole] ** 2 - longest[whole] ** 2 / 3.0, 0.0))
+        open_still = counts.any(axis=1) & (lowest < least - _EXACT)
         corners, values = corners[open_still], values[open_still]
         if not len(corners):
             break

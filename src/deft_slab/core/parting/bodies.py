@@ -12,13 +12,13 @@ import numpy as np
 
 from ..arrays import Bools, Floats
 from ..cuts import Side
+from ..geometry.simplify import thinned
 from ..mesh.components import body_numbers, shells_of
 from ..mesh.solid import Defects, Solid
 from ..plan.model import MendReport, Model
 from ..plan.plan import Plan, Role
 from ..progress import Job
 from ..repair.mend import mended
-from ..repair.simplify import thinned
 
 DRAFT_TRIANGLES, DRAG_TRIANGLES = 10_000, 6_000
 """Sizes of the simplified meshes on which seats are looked for, and which answer while a handle is dragged: figures of

@@ -7,6 +7,7 @@ import numpy as np
 from ..arrays import Bools, Floats
 from ..figures.column_field import column_field
 from ..geometry.bodies import bodies_of, united
+from ..geometry.simplify import thinned
 from ..importing.support_rods import rods_of
 from ..locale import text
 from ..locale.translate import sentence, tr, tr_many
@@ -19,7 +20,6 @@ from ..progress import QUIET, Job
 from .clean import clean, open_edges
 from .kernels import winding_sums
 from .orientation import oriented
-from .simplify import thinned
 
 _MOST_PLACES = 20_000
 _SAMPLES = 60_000

@@ -9,11 +9,11 @@ import numpy as np
 from ..arrays import Floats
 from ..cuts import Cut, Move, PatchCut, StraightCut
 from ..figures.congruence import symmetry_planes
+from ..geometry.simplify import thinned
 from ..locale.translate import tr
 from ..mesh.solid import Solid
 from ..plan.plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
-from ..repair.simplify import thinned
 from .drafts import Draft, SearchPieces, distinct
 
 _PLANES = 2

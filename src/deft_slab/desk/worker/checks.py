@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from scipy.spatial import cKDTree
 
+from ...core.geometry.simplify import thinned
 from ...core.inspection.findings import Inspection, SectionFace
 from ...core.inspection.inspect import check, section_face
 from ...core.mesh.solid import Solid
@@ -11,7 +12,6 @@ from ...core.plan.hollow import Vent
 from ...core.plan.plan import Plan
 from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ...core.repair.simplify import thinned
 from ...core.results.outcome import Piece
 from ...core.search.vents import proposed_vents
 from ...core.supports.piece_posts import proposed_points

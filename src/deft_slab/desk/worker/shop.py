@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from ...core.errors import BadPlan
 from ...core.evaluate.evaluator import Evaluator
 from ...core.evaluate.piece import SUBJECT_TRIANGLES, SearchSubject
+from ...core.geometry.simplify import thinned
 from ...core.locale.translate import tr
 from ...core.mesh.solid import Solid
 from ...core.plan.model import Model
@@ -16,7 +17,6 @@ from ...core.plan.piece_settings import made_on
 from ...core.plan.plan import Plan
 from ...core.printers.profile import Printer
 from ...core.progress import Job
-from ...core.repair.simplify import thinned
 from ...core.results.outcome import Outcome, Piece
 
 _MODELS_KEPT = 2
