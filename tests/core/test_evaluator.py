@@ -7,6 +7,7 @@ import math
 import numpy as np
 import pytest
 
+from deft_slab.core.cache import Cache
 from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled, OpenSurface
 from deft_slab.core.evaluate.evaluator import Evaluator, evaluate
@@ -103,12 +104,10 @@ def test_changing_the_last_cut_keeps_what_came_before(tee, printer, monkeypatch)
     assert made == []
 
 
-def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
+def test_what_is_kept_is_bounded(tee, printer):
     """Forty places of a cut, with room for few of them: the oldest are let go, and figures stay the same."""
-    import deft_slab.core.cache as module
-
-    monkeypatch.setattr(module, "KEPT_TRIANGLES", 400)
     evaluator = Evaluator(tee)
+    evaluator.kept.most = 400
     first = evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     for place in range(40):
         evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=20.0 + place),)), printer)
@@ -117,6 +116,13 @@ def test_what_is_kept_is_bounded(tee, printer, monkeypatch):
     assert kept._triangles == sum(triangles for _, triangles in kept._things.values())
     again = evaluator.evaluate(Plan(model=tee.ref, recipe=(cut(offset=60.0),)), printer)
     assert again.totals == first.totals
+
+
+@pytest.mark.parametrize(("triangles", "most"), [(12, 3_000_000), (500_000, 4_000_000), (2_000_000, 6_000_000)])
+def test_a_light_model_keeps_less(triangles, most):
+    cache = Cache()
+    cache.suit(triangles)
+    assert cache.most == most
 
 
 def test_seat_and_name_follow_the_piece_through_edits(tee, printer):

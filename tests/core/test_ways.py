@@ -174,7 +174,7 @@ def test_what_is_no_better_than_the_whole(way, worse):
 def test_a_search_that_was_stopped_goes_on(hook):
     """Stopped within every step, each time at another place, it comes to the same ways."""
     model, _ = hook
-    front, search = search_of(model, pieces=3).to_end(), search_of(model, pieces=3)
+    front, search = search_of(model).to_end(), search_of(model)
     stops = 0
     for number in range(1000):
         left = [number % 5 + 1]
@@ -259,9 +259,9 @@ def test_why_there_is_none():
     model = model_of(solid)
     everything = Mark(meaning="never", shape="ball", places=((0.0, 0.0, 0.0),), half=(99.0, 99.0, 99.0))
     plan = Plan(model=model.ref, marks=(everything,))
-    assert "Remove marks" in search_of(model, plan, pieces=4).to_end().short_of
+    assert "Remove marks" in search_of(model, plan).to_end().short_of
     tiny = replace_room(6.0)
-    search = search_of(model, printer=tiny, pieces=4, must_fit=True)
+    search = search_of(model, printer=tiny, must_fit=True)
     assert "pieces fit, and one" in search.to_end().short_of
 
 
@@ -302,7 +302,7 @@ def test_an_open_surface_a_plate_and_many_bodies():
         found(opened)
     plate = found(solid_of(box(80, 60, 2)))
     assert any(way.support == 0 and not way.cuts for way in plate.ways)
-    many = found(together(*(box(3, 3, 3, at=(5.0 * (n % 15), 5.0 * (n // 15), 0)) for n in range(200))))
+    many = found(together(*(box(3, 3, 3, at=(5.0 * (n % 10), 5.0 * (n // 10), 0)) for n in range(60))))
     assert many.done
     assert [way.cuts for way in many.ways if way.cuts] == []
     assert many.short_of

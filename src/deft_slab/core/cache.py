@@ -9,20 +9,26 @@ from typing import TypeVar
 
 T = TypeVar("T")
 
-KEPT_TRIANGLES = 6_000_000
-"""The limit for one cache; a triangle with everything derived from it takes about 250 bytes."""
+FEW_TRIANGLES, MANY_TRIANGLES = 3_000_000, 6_000_000
+"""Between these lies the limit for one cache; a triangle with everything derived from it takes about 250 bytes."""
 KEPT_THINGS = 2_000
 
 
 class Cache:
-    """Keeps results by their keys, and drops the oldest when together they exceed ``KEPT_TRIANGLES`` or become too
+    """Keeps results by their keys, and drops the oldest when together they have too many triangles or become too
     many.
 
     It may be used from any number of threads: a thread that asks for something another thread is computing waits for
     it.
+
+    Attributes
+    ----------
+    most : int
+        How many triangles are kept.
     """
 
     def __init__(self) -> None:
+        self.most = MANY_TRIANGLES
         self._things: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
         self._triangles = 0
         self._guard = threading.Lock()
@@ -57,9 +63,13 @@ class Cache:
                 with self._guard:
                     self._making.pop(key, None)
 
+    def suit(self, triangles: int) -> None:
+        """Set the limit for a model of so many triangles, of which some eight plans are to be kept."""
+        self.most = min(max(8 * triangles, FEW_TRIANGLES), MANY_TRIANGLES)
+
     def _put(self, key: Hashable, made: object, triangles: int) -> None:
         self._things[key] = (made, triangles)
         self._triangles += triangles
-        while len(self._things) > 2 and (self._triangles > KEPT_TRIANGLES or len(self._things) > KEPT_THINGS):
+        while len(self._things) > 2 and (self._triangles > self.most or len(self._things) > KEPT_THINGS):
             _, (_, freed) = self._things.popitem(last=False)
             self._triangles -= freed

@@ -122,6 +122,9 @@ class Evaluator:
     _seated: dict[tuple[Side, ...], tuple[float, float, float]] = field(default_factory=dict)
     kept: Cache = field(default_factory=Cache)
 
+    def __post_init__(self) -> None:
+        self.kept.suit(len(self.model.solid.triangles))
+
     @property
     def _stages(self) -> PartingStages:
         return PartingStages(self.model, self.kept, self.spread)
