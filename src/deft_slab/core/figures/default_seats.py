@@ -443,11 +443,9 @@ def _set_down(seat: Seat, solid: Solid) -> Seat:
     return replace(seat, down=down, rotation=down_to_rotation(down))
 
 
-def _followed(
-    centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]], reaches: Sequence[float] = _REACHES
-) -> list[Seat]:
+def _followed(centres: list[Seat], looked: Callable[[list[Candidate]], list[Seat]]) -> list[Seat]:
     """The best seats around some others, each continued from the best of its own ring."""
-    for degrees in reaches:
+    for degrees in _REACHES:
         rings = looked(_leaning(np.array([around(centre.down, degrees) for centre in centres]).reshape(-1, 3)))
         centres = [
             min(_fitting([centre, *rings[AROUND * n : AROUND * (n + 1)]]), key=lambda one: one.support)
