@@ -13,6 +13,7 @@ import math
 import numpy as np
 
 from ..arrays import AnyInts, Floats, Floats32, Ints
+from ..mesh.corners import have_three
 from ..mesh.edges import edge_numbers
 from ..mesh.non_manifold import unpinched
 from ..mesh.solid import Solid
@@ -94,8 +95,7 @@ def _uneven(triangles: AnyInts, count: int) -> Ints:
 
 def _without_films(faces: Ints) -> tuple[Ints, Ints]:
     """Facets without those that have collapsed and without coinciding pairs, and their numbers."""
-    a, b, c = faces.T
-    kept = np.flatnonzero((a != b) & (b != c) & (c != a))
+    kept = np.flatnonzero(have_three(faces))
     faces = faces[kept]
     _, group = same_rows(np.sort(faces, axis=1).astype(np.int64))
     size = np.bincount(group)

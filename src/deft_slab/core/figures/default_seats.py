@@ -35,6 +35,7 @@ _ROUGH_TRIANGLES, _ROUGH_CELLS = 2_000, 48
 _KEPT_OF_ROUGH = 16
 """Directions found on it that are measured on the draft mesh."""
 _FEW_CORNERS = 2_000
+"""Of so many at most all are asked whether a piece fits, and not only those of its hull."""
 AROUND = 8
 _TOGETHER = 8
 """Seats that one call measures."""
@@ -196,7 +197,7 @@ def around(centre: Floats, degrees: float) -> Floats:
 
 
 def near_to(down: Floats, one: int, others: list[int], apart: float = _APART) -> list[int]:
-    """Which of some directions count as the same seat as a given one, because they are less than 18 degrees apart.
+    """Which of some directions count as the same seat as a given one, because they lie so near to it.
 
     Parameters
     ----------
@@ -206,7 +207,7 @@ def near_to(down: Floats, one: int, others: list[int], apart: float = _APART) ->
     others : list[int]
         The numbers of those to compare with it.
     apart : float
-        The cosine of another angle than 18 degrees.
+        The cosine of the angle from which on two are different seats; of 18 degrees by default.
 
     Returns
     -------
@@ -392,8 +393,7 @@ def seats_of(
             return _best(seats, volume)
         finalists: list[Seat] = []
         for sort in (_fitting(seats), _fitting([one for one in seats if one.flat])):
-            downs = np.array([one.down for one in sort]).reshape(-1, 3)
-            finalists += [sort[n] for n in bests_apart(downs, np.array([one.support for one in sort]), _FINALISTS)]
+            finalists += _bests(sort, _FINALISTS)
         again: list[list[Seat]] = list(spread(lambda one: look([_set_down(one, whole[0])], *whole), finalists))
         return _best([one for (one,) in again], volume)
 
@@ -402,15 +402,9 @@ def seats_of(
         rough = _rough(solid) if marks is None or not marks.anything else solid
         measuring = look if rough is solid else partial(look, on=rough, marked=None, cells=_ROUGH_CELLS)
         tried = looked(_leaning(downs), measuring)
-        pool = _fitting([*known, *tried])
-        best = bests_apart(np.array([one.down for one in pool]), np.array([one.support for one in pool]), starts)
-        tried += _followed([pool[n] for n in best], lambda offered: looked(offered, measuring))
-        if rough is solid:
-            return tried
-        pool = _fitting(tried)
-        supports = np.array([one.support for one in pool])
-        worth = bests_apart(np.array([one.down for one in pool]), supports, _KEPT_OF_ROUGH, apart=_SAME)
-        return looked([pool[n] for n in worth])
+        best = _bests(_fitting([*known, *tried]), starts)
+        tried += _followed(best, lambda offered: looked(offered, measuring))
+        return tried if rough is solid else looked(_bests(_fitting(tried), _KEPT_OF_ROUGH, _SAME))
 
     tried = looked(candidates(solid, wishes.stood, thorough=thorough, hull=hull))
     flat = [one for one in _fitting(tried) if one.flat]
@@ -420,19 +414,21 @@ def seats_of(
             return best  # nothing is better than that by more than nothing
     if not thorough:
         return chosen([*tried, *looked(_leaning(np.empty((0, 3)) if free is None else free))])
-    if free is None:
-        return chosen([*tried, *freely(tried, spread_directions(SPREAD_SEATS), _STARTS)])
-    return chosen([*tried, *freely(tried, free, 1)])
+    downs, starts = (spread_directions(SPREAD_SEATS), _STARTS) if free is None else (free, 1)
+    return chosen([*tried, *freely(tried, downs, starts)])
 
 
 def _rough(solid: Solid) -> Solid:
     """A mesh of few triangles, good enough to tell which directions are worth a closer look; the solid itself where
     it has few.
     """
-    if len(solid.triangles) <= 2 * _ROUGH_TRIANGLES:
-        return solid
-    rough = thinned(solid, _ROUGH_TRIANGLES)
-    return rough if rough.closed or not solid.closed else solid
+    return thinned(solid, _ROUGH_TRIANGLES) if len(solid.triangles) > 2 * _ROUGH_TRIANGLES else solid
+
+
+def _bests(seats: list[Seat], count: int, apart: float = _APART) -> list[Seat]:
+    """The seats with the least support among those that lie apart; see ``bests_apart``."""
+    downs = np.array([one.down for one in seats]).reshape(-1, 3)
+    return [seats[n] for n in bests_apart(downs, np.array([one.support for one in seats]), count, apart=apart)]
 
 
 def _set_down(seat: Seat, solid: Solid) -> Seat:

@@ -16,6 +16,7 @@ from ..arrays import Bools, Floats, Ints, Ints32
 from ..document.marks import Audience
 from ..geometry.place_on_bed import down_to_rotation
 from ..locale.translate import tr
+from ..mesh.corners import have_three
 from ..mesh.solid import Solid
 from ..progress import QUIET, Job, Spread
 from . import column_kernels, exposure_kernels
@@ -142,8 +143,7 @@ def _gathered(solid: Solid, cell: float) -> tuple[Floats, Ints32]:
     members = np.bincount(place)
     vertices = np.stack([np.bincount(place, solid.vertices[:, k]) / members for k in range(3)], axis=1)
     triangles = place[solid.triangles].astype(np.int32)
-    a, b, c = triangles.T
-    return vertices, np.ascontiguousarray(triangles[(a != b) & (b != c) & (c != a)])
+    return vertices, np.ascontiguousarray(triangles[have_three(triangles)])
 
 
 def _samples(

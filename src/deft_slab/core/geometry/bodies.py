@@ -35,7 +35,7 @@ def bodies_of(solid: Solid) -> list[Solid]:
         # what the library knows of its own accuracy stays with the parts; built anew, they may lose volume when cut on
         parts = [part for part in reversed(fragments(solid.manifold)) if part.volume() > noise]
         return [Solid.from_manifold(part, solid.runs) for part in parts]
-    return [one.known_closed() for one in solid.divided(body[shells.of], count) if one.volume > noise]
+    return [one.marked_closed() for one in solid.divided(body[shells.of], count) if one.volume > noise]
 
 
 def without_nothing(solid: Solid, whole: float) -> Solid | None:
@@ -57,7 +57,7 @@ def without_nothing(solid: Solid, whole: float) -> Solid | None:
         parts = [part for part in fragments(solid.manifold) if part.volume() > _NOISE * abs(whole)]
         return Solid.from_manifold(manifold3d.Manifold.compose(parts), solid.runs)
     rest = solid.picked(~nothing[shells.of])
-    return rest.known_closed() if solid.made_closed else rest
+    return rest.marked_closed() if solid.made_closed else rest
 
 
 def in_one(bodies: list[Solid]) -> Solid:
@@ -70,7 +70,7 @@ def in_one(bodies: list[Solid]) -> Solid:
         runs = {run: kind for body in bodies for run, kind in body.runs.items()}
         return Solid.from_manifold(manifold3d.Manifold.compose([body.manifold for body in bodies]), runs)
     together = side_by_side(bodies)
-    return together.known_closed() if all(body.made_closed for body in bodies) else together
+    return together.marked_closed() if all(body.made_closed for body in bodies) else together
 
 
 def joined_to(piece: Solid, crumbs: list[Solid]) -> tuple[Solid, list[bool]]:

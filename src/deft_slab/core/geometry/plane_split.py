@@ -18,9 +18,11 @@ import manifold3d
 import numpy as np
 
 from ..arrays import AnyInts, Bools, Floats, Ints
+from ..mesh.corners import have_three, in_use
 from ..mesh.non_manifold import unpinched
 from ..mesh.provenance import Face, table
 from ..mesh.solid import Solid
+from .curves import frame_of
 
 _IN_PLANE = 1e-9
 """Share of the diagonal: a corner that is nearer to the plane lies in it."""
@@ -34,10 +36,10 @@ class _Crossed:
     ----------
     facets : (k,) int64
         Their numbers.
-    lone : (k,) int64
-        Which corner of each (0, 1 or 2) is alone on its side.
+    apex, after, before : (k,) int64
+        Their corners, counter-clockwise; the first is alone on its side.
     first, second : (k,) int64
-        The points at which its two crossed edges are cut, from the lone corner on counter-clockwise.
+        The points at which the edges from the apex to the corners after and before it are cut.
     points : (p, 3) float64
         All these points.
     corner : (p,) int64
@@ -47,7 +49,9 @@ class _Crossed:
     """
 
     facets: Ints
-    lone: Ints
+    apex: Ints
+    after: Ints
+    before: Ints
     first: Ints
     second: Ints
     points: Floats
@@ -145,7 +149,7 @@ def _with_plain_edges(solid: Solid) -> Solid:
     """The same surface with two facets at each edge, where more than two meet at some. It is cached on the solid."""
     if "plain_edges" not in solid.__dict__:
         vertices, triangles = unpinched(solid.vertices, solid.triangles)
-        solid.__dict__["plain_edges"] = Solid(vertices, triangles, solid.origin, solid.made).known_closed()
+        solid.__dict__["plain_edges"] = Solid(vertices, triangles, solid.origin, solid.made).marked_closed()
     found: Solid = solid.__dict__["plain_edges"]
     return found
 
@@ -185,7 +189,7 @@ def _crossed(solid: Solid, facets: Ints, ahead: Bools, distance: Floats, crowded
     following[start] = end
     loops, number = _loops(following, corner)
     keep = np.unique(number, return_index=True)[1]
-    return _Crossed(facets, lone, number[first], number[second], points[keep], corner[keep], loops)
+    return _Crossed(facets, apex, after, before, number[first], number[second], points[keep], corner[keep], loops)
 
 
 def _told_apart(edge: Ints, begins: Bools) -> tuple[Ints, Ints]:
@@ -282,9 +286,7 @@ def _filled(crossed: _Crossed, normal: Floats) -> Ints:
     loops = [loop for loop in crossed.loops if len(loop) > 2]
     if not loops:
         return np.empty((0, 3), np.int64)
-    right = np.cross(normal, np.eye(3)[int(np.argmin(np.abs(normal)))])
-    right /= np.linalg.norm(right)
-    flat = crossed.points @ np.stack([right, np.cross(normal, right)], axis=1)
+    flat = crossed.points @ frame_of(normal)[:2].T
     filled = np.asarray(manifold3d.triangulate([flat[loop] for loop in loops]))
     return np.asarray(np.concatenate(loops)[filled])
 
@@ -304,13 +306,11 @@ def _side(solid: Solid, crossed: _Crossed, filling: AnyInts, mine: Bools, whole:
     # points that are a corner of this side are that corner; the others are new
     old = (crossed.corner >= 0) & mine[crossed.corner]
     name = np.where(old, crossed.corner, len(solid.vertices) + np.arange(len(old)))
-    three = solid.triangles[crossed.facets]
-    apex, after, before = (three[np.arange(len(three)), (crossed.lone + k) % 3] for k in range(3))
     first, second = name[crossed.first], name[crossed.second]
-    tips = mine[apex]
-    tip = np.stack([apex, first, second], axis=1)[tips]
+    tips = mine[crossed.apex]
+    tip = np.stack([crossed.apex, first, second], axis=1)[tips]
     # of the two ways to halve what is left of the others, the one with the shorter diagonal
-    rest = np.stack([first, after, before, second], axis=1)[~tips]
+    rest = np.stack([first, crossed.after, crossed.before, second], axis=1)[~tips]
     place = np.concatenate([solid.vertices, crossed.points])
     shorter = _length(place, rest[:, 0], rest[:, 2]) <= _length(place, rest[:, 1], rest[:, 3])
     one = np.where(shorter[:, None], rest[:, [0, 1, 2]], rest[:, [0, 1, 3]])
@@ -323,13 +323,9 @@ def _side(solid: Solid, crossed: _Crossed, filling: AnyInts, mine: Bools, whole:
         divided[tips], divided[~tips], divided[~tips],
         np.full(len(filling), -1 - made.index(Face(owner)), np.int32),
     ])
-    real = (new[:, 0] != new[:, 1]) & (new[:, 1] != new[:, 2]) & (new[:, 2] != new[:, 0])
-    triangles = np.concatenate([solid.triangles[whole], new[real]])
-    used = np.zeros(len(place), np.bool_)
-    used[triangles] = True
-    number = np.cumsum(used, dtype=np.int32) - 1
-    side = Solid(place[used], number[triangles], np.concatenate([origin[whole], new_origin[real]]), made)
-    return side.known_closed()
+    real = have_three(new)
+    surface = in_use(place, np.concatenate([solid.triangles[whole], new[real]]))
+    return Solid(*surface, np.concatenate([origin[whole], new_origin[real]]), made).marked_closed()
 
 
 def _length(place: Floats, one: AnyInts, other: AnyInts) -> Floats:

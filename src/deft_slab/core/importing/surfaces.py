@@ -14,6 +14,7 @@ from ..errors import UnreadableFile
 from ..locale.preferences import written
 from ..locale.text import harmless
 from ..locale.translate import tr
+from ..mesh.corners import have_three, in_use
 from ..mesh.union_find import same_rows
 from ..plan.plan import Unit
 from ..plan.project import Project
@@ -195,16 +196,9 @@ def tidy(surface: Surface) -> Surface:
 
 
 def _tidied(vertices: Floats, triangles: Ints32, grid: float) -> tuple[Floats, Ints32]:
-    used = np.zeros(len(vertices), np.bool_)
-    used[triangles] = True
-    renumbered = np.cumsum(used, dtype=np.int32) - 1
-    points = snapped(vertices[used], grid)
+    vertices, triangles = in_use(vertices, triangles)
+    points = snapped(vertices, grid)
     # in their order: neighbours in the file stay neighbours in memory, which the kernels are glad of
     first, number = same_rows(points)
-    faces = number[renumbered[triangles]].astype(np.int32)
-    a, b, c = faces.T
-    faces = faces[(a != b) & (b != c) & (c != a)]
-    still = np.zeros(len(first), np.bool_)
-    still[faces] = True
-    renumbered = np.cumsum(still, dtype=np.int32) - 1
-    return points[first][still], renumbered[faces].astype(np.int32)
+    faces = number[triangles].astype(np.int32)
+    return in_use(points[first], faces[have_three(faces)])

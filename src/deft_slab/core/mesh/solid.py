@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from ..arrays import AnyInts, Bools, Floats, Ints, Ints32, unwritable
 from ..errors import OpenSurface
 from ..locale.translate import tr, tr_many
+from .corners import in_use
 from .edges import edge_numbers
 from .non_manifold import unpinched
 from .provenance import CUT, Face, table
@@ -264,8 +265,8 @@ class Solid:
         """Whether it is closed because of how it was made, so that nobody has to look at its edges."""
         return self.from_booleans or "_made_closed" in self.__dict__
 
-    def known_closed(self) -> Solid:
-        """The solid itself, remembered as closed. Only for what makes closed surfaces out of closed surfaces."""
+    def marked_closed(self) -> Solid:
+        """The solid itself, with ``made_closed`` set. Only for what makes closed surfaces out of closed ones."""
         self.__dict__["_made_closed"] = True
         return self
 
@@ -400,10 +401,7 @@ class Solid:
         ----------
         chosen : (m,) bool
         """
-        used = np.zeros(len(self.vertices), np.bool_)
-        used[self.triangles[chosen]] = True
-        number = np.cumsum(used, dtype=np.int32) - 1
-        return Solid(self.vertices[used], number[self.triangles[chosen]], self.origin[chosen], self.made)
+        return Solid(*in_use(self.vertices, self.triangles[chosen]), self.origin[chosen], self.made)
 
     def divided(self, of: AnyInts, count: int) -> list[Solid]:
         """The triangles of each group as a solid of their own.

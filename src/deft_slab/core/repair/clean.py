@@ -10,6 +10,7 @@ from ..arrays import Bools, Floats, Ints, Ints32
 from ..errors import OpenSurface
 from ..locale.translate import tr
 from ..mesh.components import shells_of
+from ..mesh.corners import have_three
 from ..mesh.edges import edge_numbers
 from ..mesh.solid import Solid
 
@@ -173,9 +174,7 @@ def _cracks_closed(solid: Solid) -> tuple[Solid, Ints, float]:
     while not np.array_equal(target, target[target]):
         target = target[target]
     triangles = target[solid.triangles]
-    a, b, c = triangles.T
-    whole = (a != b) & (b != c) & (c != a)
-    joined = Solid(solid.vertices, triangles.astype(np.int32), solid.origin).picked(whole)
+    joined = Solid(solid.vertices, triangles.astype(np.int32), solid.origin).picked(have_three(triangles))
     if len(open_edges(joined.triangles)) >= len(edges):
         return solid, np.empty(0, np.int64), 0.0
     moved = np.flatnonzero(target != np.arange(len(target)))
