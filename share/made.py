@@ -1,17 +1,19 @@
 """Makes the manual page and the completions of shells from the parser of the commands, the list of licences from what
-is installed, and the page of figures from what the window says of them. Run it after a change of any; with --check it
-only says whether they are as they would be made.
+is installed, the page of figures from what the window says of them, and the typefaces of sheets from those of the
+window. Run it after a change of any; with --check it only says whether they are as they would be made.
 """
 
 from __future__ import annotations
 
 import re
 import sys
+from collections.abc import Callable
 from importlib.metadata import PackageNotFoundError, metadata
 from pathlib import Path
 
 import shtab
 from argparse_manpage.manpage import Manpage
+from sheet_fonts import truetype
 
 from deft_slab import __version__
 from deft_slab.commands.parser import parser
@@ -120,25 +122,31 @@ def _licence(name: str) -> str:
     return words.splitlines()[0][:80]
 
 
-MADE = {
+_LOOK = HERE.parent / "src/deft_slab/desk/look/fonts"
+_SHEET = HERE.parent / "src/deft_slab/core/exporting/sheet/fonts"
+MADE: dict[Path, Callable[[], str | bytes]] = {
     HERE / "man/man1/deft-slab.1": _manual,
     HERE / "bash-completion/completions/deft-slab": lambda: _completion("bash"),
     HERE / "zsh/site-functions/_deft-slab": lambda: _completion("zsh"),
     HERE.parent / "docs/licences.md": _licences,
     HERE.parent / "docs/figures.md": meanings.as_markdown,
     HERE.parent / "docs/glossary.md": glossary.as_markdown,
+    _SHEET / "plain.ttf": lambda: truetype(_LOOK / "Inter-Regular.otf"),
+    _SHEET / "strong.ttf": lambda: truetype(_LOOK / "Inter-SemiBold.otf"),
 }
 
 
 def main(given: list[str]) -> int:
     """Exit code 1 where --check finds one that is not as it would be made."""
-    stale = [path for path, make in MADE.items() if not path.exists() or path.read_text("utf-8") != make()]
+    made = {path: make() for path, make in MADE.items()}
+    wanted = {path: one if isinstance(one, bytes) else one.encode() for path, one in made.items()}
+    stale = [path for path, content in wanted.items() if not path.exists() or path.read_bytes() != content]
     if "--check" in given:
         for path in stale:
             print(f"{path.relative_to(HERE.parent)} is not as it would be made: run share/made.py", file=sys.stderr)
         return int(bool(stale))
     for path in stale:
-        path.write_text(MADE[path](), "utf-8")
+        path.write_bytes(wanted[path])
         print(path.relative_to(HERE.parent))
     return 0
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import math
+from pathlib import Path
 
 import numpy as np
 import pypdf
@@ -17,12 +18,12 @@ from deft_slab.core.cuts import StraightCut
 from deft_slab.core.errors import Cancelled
 from deft_slab.core.evaluate.evaluator import Evaluator
 from deft_slab.core.exporting.beds import laid_with_job
+from deft_slab.core.exporting.sheet import pdf
 from deft_slab.core.exporting.sheet.blocks import Cards, Points, SheetTable
 from deft_slab.core.exporting.sheet.build import sheet_of
 from deft_slab.core.exporting.sheet.clamping import holding
 from deft_slab.core.exporting.sheet.content import blocks_of
 from deft_slab.core.exporting.sheet.drawing import DrawnBody, drawn, plan_of, view_from
-from deft_slab.core.exporting.sheet.fonts import truetype
 from deft_slab.core.exporting.sheet.stock import rods
 from deft_slab.core.exporting.sheet.subject import gathered
 from deft_slab.core.geometry.lettering import FONT
@@ -214,8 +215,8 @@ def test_a_bed_is_drawn_to_scale_from_above(crate):
 
 
 def test_the_typeface_keeps_its_widths():
-    content, has = truetype(FONT)
-    made, own = TTFont(io.BytesIO(content)), TTFont(FONT)
+    made, own = TTFont(Path(pdf.__file__).with_name("fonts") / "strong.ttf"), TTFont(FONT)
+    has = set(map(chr, made.getBestCmap()))
     assert set("Größe Łódź Ωмм² □ − ≥ “x”") <= has
     assert "舵" not in has
     assert made["maxp"].tableVersion == 0x00010000

@@ -1,19 +1,26 @@
-"""Simplifies surfaces."""
+"""Makes surfaces of fewer triangles, or of more."""
 
 from __future__ import annotations
 
 import numpy as np
 
+from ..arrays import Ints32
 from ..locale.translate import tr
 from ..mesh.solid import Solid
 from ..progress import QUIET, Job
+
+_LOST, _OUT, _STUCK = 0.05, 0.02, 1.5
+"""What simplifying may take of the volume, by how much of the diagonal it may move the bounds, and how many times the
+triangles that were asked for it may leave. (Demo models at 2,000 triangles: 0.03, 0.003 and 1. Two balls on a rod with
+needles where they meet: 0.36, 0.04 and 8, from the library that is tried first.)"""
 
 
 def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
     """The surface simplified to about so many triangles. The facets are renumbered, and a closed surface stays
     closed.
 
-    Method: quadric error metrics (Garland and Heckbert 1997), as implemented by the library.
+    Method: quadric error metrics (Garland and Heckbert 1997), as implemented by two libraries. The second is tried
+    where the first, which is four times as fast, leaves another shape than it was given.
 
     Raises
     ------
@@ -29,13 +36,49 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
         solid.vertices.astype(np.float32), np.array(solid.triangles), target_count=triangles
     )
     light = Solid(np.asarray(vertices, float), faces)
-    if not solid.defects.closed or not light.defects.sentence():
+    if _is_like(light, solid, triangles) or not solid.closed:
         return light
-    # that simplifier may break a closed surface; the boolean library's own never does, but is slower to converge
-    body, tolerance = solid.manifold, 1e-4 * solid.diagonal
+    import igl
+
+    job.step(0.3, tr("Simplifying the surface"))
+    vertices, faces = igl.qslim(solid.vertices, np.array(solid.triangles, np.int64), triangles)[:2]
+    light = Solid(np.asarray(vertices, float), np.asarray(faces, np.int32))
+    if _is_like(light, solid, triangles):
+        return light
+    # the boolean library's own never breaks a closed surface, but is slower to converge
+    whole, tolerance = Solid(solid.vertices, solid.triangles).manifold, 1e-4 * solid.diagonal
+    body = whole
     while body.num_tri() > 2 * triangles and tolerance < 0.02 * solid.diagonal:
         job.step(0.5, tr("Simplifying the surface"))
-        body = solid.manifold.simplify(tolerance)
+        body = whole.simplify(tolerance)
         tolerance *= 1.6
     light = Solid.from_manifold(body, solid.runs)
     return Solid(light.vertices, light.triangles)
+
+
+def _is_like(light: Solid, solid: Solid, triangles: int) -> bool:
+    """Whether a simplified surface is closed where the whole is, has its volume and bounds, and about so many
+    triangles.
+    """
+    if len(light.triangles) > _STUCK * triangles or abs(light.bounds - solid.bounds).max() > _OUT * solid.diagonal:
+        return False
+    return not solid.closed or (light.closed and abs(light.volume - solid.volume) <= _LOST * abs(solid.volume))
+
+
+def refined(solid: Solid, longest: float) -> tuple[Solid, Ints32]:
+    """The same closed surface with every edge divided into parts of at most ``longest`` mm. Edges within a facet may
+    get somewhat longer.
+
+    Returns
+    -------
+    Solid, (m,) int32
+        The finer surface, and of which facet of the coarser one each of its facets is a part.
+
+    Raises
+    ------
+    OpenSurface
+        The surface is not closed.
+    """
+    body = Solid(solid.vertices, solid.triangles).manifold.refine_to_length(longest)
+    fine = Solid.from_manifold(body, {})
+    return Solid(fine.vertices, fine.triangles), fine.origin

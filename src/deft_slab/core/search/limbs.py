@@ -9,7 +9,9 @@ import numpy as np
 from ..arrays import Floats
 from ..cuts import Cut, PatchCut, PieceReach, Reach, StraightCut
 from ..document.base import triple
+from ..geometry.simplify import refined
 from ..locale.translate import tr
+from ..mesh.solid import Solid
 from ..plan.plan import Plan
 from ..progress import QUIET, Job, Spread, for_each
 from .borders import LimbNeck, border_middles, border_stroke, necks, seam_price
@@ -19,6 +21,10 @@ _MOST = 6
 """Necks that are cut."""
 _FACES = (0.0, 0.7)
 """Share of the face along the border that is made flat: none, or so that the limb can stand on it."""
+_LONGEST = 1 / 60
+"""Of the diagonal: about the longest edge of the mesh on which borders are looked for. A border runs along edges, and
+what is smooth along a limb has few across it once it is simplified. (Draft meshes of the demo models have edges of about
+this length on average.)"""
 
 
 def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, spread: Spread = map) -> list[Draft]:
@@ -37,8 +43,9 @@ def limbs_off(ground: SearchPieces, cell: Cell, plan: Plan, job: Job = QUIET, sp
     """
     subject = cell.subject
     price = seam_price(subject.exposed, subject.subject.light_marks, ground.wishes)
-    found = necks(cell.part.solid, price, _MOST, job.part(0.0, 0.3), spread)
-    tasks = [task for neck in found for task in _cuts_at(ground, cell, plan, neck)]
+    even, facets = refined(cell.part.solid, _LONGEST * ground.diagonal)
+    found = necks(even, price[facets], _MOST, job.part(0.0, 0.3), spread)
+    tasks = [task for neck in found for task in _cuts_at(ground, cell, plan, even, neck)]
 
     def made(task: tuple[Cut, Floats]) -> Draft | None:
         cut, downs = task
@@ -95,17 +102,23 @@ def _renamed(cut: Cut, new_ids: dict[str, str]) -> Reach | None:
                                   for side in cut.reach.sides))
 
 
-def _cuts_at(ground: SearchPieces, cell: Cell, plan: Plan, neck: LimbNeck) -> list[tuple[Cut, Floats]]:
-    """Cuts for a neck, with downward directions in which their pieces are likely to sit well."""
-    solid, sides = cell.part.solid, cell.part.sides
-    middles = border_middles(solid, neck.within)
+def _cuts_at(ground: SearchPieces, cell: Cell, plan: Plan, even: Solid, neck: LimbNeck) -> list[tuple[Cut, Floats]]:
+    """Cuts for a neck, with downward directions in which their pieces are likely to sit well.
+
+    Parameters
+    ----------
+    even : Solid
+        The mesh on which the neck was found.
+    """
+    sides = cell.part.sides
+    middles = border_middles(even, neck.within)
     centre = middles.mean(axis=0)
     normal = np.linalg.eigh((middles - centre).T @ (middles - centre))[1][:, 0]
     normal /= np.linalg.norm(normal)
     offset = float(normal @ centre)
     number, name = plan.numbered
     reach = PieceReach(sides=sides) if sides else None
-    strokes = (border_stroke(solid, neck.within),)
+    strokes = (border_stroke(even, neck.within),)
     cuts: list[Cut] = [
         StraightCut(id=number, name=name, reach=reach, normal=triple(normal), offset=offset),
         *(PatchCut(id=number, name=name, reach=reach, strokes=strokes, flat=flat, crumbs="neighbour")

@@ -6,13 +6,14 @@ import io
 from collections.abc import Iterator, Sequence
 from functools import cache
 from html import escape
+from pathlib import Path
 from typing import Any
 
-from ...geometry.lettering import FONT
 from ..paper_sizes import Paper
 from .blocks import Block, Card, Cards, DrawingRow, Figure, Heading, Points, SheetTable, Words
-from .fonts import truetype
 
+_FONTS = Path(__file__).with_name("fonts")
+"""Made by ``share/made.py``."""
 _MM = 72.0 / 25.4
 """Points to a mm."""
 _MARGIN = 18.0 * _MM
@@ -57,12 +58,11 @@ def _typefaces() -> tuple[str, str, frozenset[str]]:
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
-    letters = []
-    for name, path in (("plain", FONT.with_name("Inter-Regular.otf")), ("strong", FONT)):
-        content, has = truetype(path)
-        pdfmetrics.registerFont(TTFont(f"sheet {name}", io.BytesIO(content)))
-        letters.append(has)
-    return "sheet plain", "sheet strong", letters[0] & letters[1]
+    plain, strong = (TTFont(f"sheet {weight}", str(_FONTS / f"{weight}.ttf")) for weight in ("plain", "strong"))
+    for font in (plain, strong):
+        pdfmetrics.registerFont(font)
+    both = plain.face.charToGlyph.keys() & strong.face.charToGlyph.keys()
+    return plain.fontName, strong.fontName, frozenset(map(chr, both))
 
 
 class _Maker:

@@ -130,7 +130,8 @@ def _counted(content: bytes) -> int:
     from PIL import Image
 
     with Image.open(io.BytesIO(content)) as picture:
-        return int(picture.histogram()[255])  # quicker than any way that has its pixels (measured)
+        around = picture.getbbox()  # most of a picture is black, and its pixels take longer to count than to unpack
+        return int(picture.crop(around).histogram()[255]) if around else 0
 
 
 def _ahead(of: Callable[[A], B], given: Iterable[A]) -> Iterator[B]:
