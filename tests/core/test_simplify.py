@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
@@ -31,6 +33,14 @@ def test_demo_models_keep_their_volume(name):
     light = thinned(solid, 7_000)
     assert len(light.triangles) <= 7_000
     assert light.volume == pytest.approx(solid.volume, rel=0.005)
+
+
+def test_threads_do_not_take_triangles_from_each_other():
+    solids = [thinned(open_file(MODELS[name]).model.solid, 7_000) for name in ("gull", "hook", "lantern")]
+    alone = [thinned(solid, 2_000) for solid in solids]
+    with ThreadPoolExecutor(4) as pool:
+        for number, light in enumerate(pool.map(lambda solid: thinned(solid, 2_000), solids * 20)):
+            assert np.array_equal(light.vertices, alone[number % 3].vertices)
 
 
 def test_few_triangles_are_left_alone_and_an_open_surface_stays_open():

@@ -23,7 +23,7 @@ _FACES = (0.0, 0.7)
 """Share of the face along the border that is made flat: none, or so that the limb can stand on it."""
 _LONGEST = 1 / 60
 """Of the diagonal: about the longest edge of the mesh on which borders are looked for. A border runs along edges, and
-what is smooth along a limb has few across it once it is simplified. (Draft meshes of the demo models have edges of about
+what is smooth along a limb has few across it once it is simplified. (Edges of the demo models' draft meshes have about
 this length on average.)"""
 
 
