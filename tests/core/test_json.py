@@ -90,7 +90,7 @@ def samples(at: dict[str, Path], out: Path) -> dict[str, list[tuple[object, ...]
         ],
         "handoff": [
             (at["lamp"], *CUT, "--copies", 2, "--sheet", "--out", next(o)),
-            (at["ball"], "--printer", "small-resin", "--layers", "--pieces", "--out", next(o)),
+            (at["ball"], "--scale", 0.3, "--printer", "small-resin", "--layers", "--pieces", "--out", next(o)),
             (at["lamp"], *CUT, "--second", "large-filament", "--beds", "--out", next(o)),
         ],
         "run": [
