@@ -27,6 +27,16 @@ def test_needles_do_not_break_what_is_simplified(triangles):
     assert np.abs(light.bounds - solid.bounds).max() < 0.005 * solid.diagonal
 
 
+def test_needles_do_not_break_an_open_surface():
+    solid = dumbbell(6.0)
+    opened = without_facets(solid, solid.centroids[:, 0] > 55.0)
+    light = thinned(opened, 4_000)
+    assert len(light.triangles) <= 1.5 * 4_000
+    assert light.areas.sum() == pytest.approx(opened.areas.sum(), rel=0.02)
+    assert light.bounds[1, 0] == pytest.approx(55.0, abs=2.0)
+    assert light.bounds[0] == pytest.approx(solid.bounds[0], abs=1.0)
+
+
 @pytest.mark.parametrize("name", sorted(MODELS))
 def test_demo_models_keep_their_volume(name):
     solid = open_file(MODELS[name]).model.solid

@@ -8,6 +8,7 @@ import numpy as np
 
 from ..arrays import Ints32
 from ..locale.translate import tr
+from ..mesh.corners import in_use
 from ..mesh.solid import Solid
 from ..progress import QUIET, Job
 
@@ -42,7 +43,7 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
             solid.vertices.astype(np.float32), np.array(solid.triangles), target_count=triangles
         )
     light = Solid(np.asarray(vertices, float), faces)
-    if _is_like(light, solid, triangles) or not solid.closed:
+    if _is_like(light, solid, triangles):
         return light
     import igl
 
@@ -52,6 +53,8 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
         light = Solid(np.asarray(vertices), faces.astype(np.int32))
         if _is_like(light, solid, triangles):
             return light
+    if not solid.closed:
+        return light
     # the boolean library's own never breaks a closed surface, but is slower to converge
     body = whole = Solid(solid.vertices, solid.triangles).manifold.as_original()
     tolerance = 1e-4 * solid.diagonal
@@ -64,10 +67,12 @@ def thinned(solid: Solid, triangles: int, job: Job = QUIET) -> Solid:
 
 
 def _is_like(light: Solid, solid: Solid, triangles: int) -> bool:
-    """Whether a simplified surface is closed where the whole is, has its volume and bounds, and about so many
-    triangles.
+    """Whether a simplified surface has the bounds of the whole and about so many triangles, and, where the whole is
+    closed, is closed and has its volume.
     """
-    if len(light.triangles) > _STUCK * triangles or abs(light.bounds - solid.bounds).max() > _OUT * solid.diagonal:
+    before, after = (Solid(*in_use(one.vertices, one.triangles)) for one in (solid, light))
+    moved = float(np.abs(after.bounds - before.bounds).max())
+    if len(light.triangles) > _STUCK * triangles or moved > _OUT * before.diagonal:
         return False
     return not solid.closed or (light.closed and abs(light.volume - solid.volume) <= _LOST * abs(solid.volume))
 
