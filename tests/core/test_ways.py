@@ -370,7 +370,7 @@ def test_a_model_of_several_pieces_is_parted_where_it_pays():
     bodies = tuple(Body(name=name, triangles=count) for name, count in (("Box", 12), ("Ball", 1280)))
     model = replace(model, bodies=bodies)
     plan = Plan(model=model.ref, roles=("on its own", "on its own"))
-    front = search_of(model, plan, pieces=3).to_end()
+    front = search_of(model, plan, pieces=3, effort=USUAL).to_end()
     best = min((way for way in front.ways if way.cuts), key=lambda way: way.support)
     assert best.support < 0.01 * front.whole
     assert best.pieces == 3
