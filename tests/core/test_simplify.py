@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 
+import igl
 import numpy as np
 import pytest
 
@@ -25,6 +26,17 @@ def test_needles_do_not_break_what_is_simplified(triangles):
     assert len(light.triangles) <= 1.5 * triangles
     assert light.volume == pytest.approx(solid.volume, rel=0.01)
     assert np.abs(light.bounds - solid.bounds).max() < 0.005 * solid.diagonal
+
+
+def test_what_neither_library_can_do_is_left_to_the_boolean_library(monkeypatch):
+    """As where more than two facets meet at an edge: the second one then gives nothing back."""
+    nothing = np.zeros((0, 3)), np.zeros((0, 3), np.int64), np.zeros(0, np.int64), np.zeros(0, np.int64)
+    monkeypatch.setattr(igl, "qslim", lambda *_: nothing)
+    solid = dumbbell(6.0)
+    light = thinned(solid, 6_000)
+    assert light.closed
+    assert len(light.triangles) <= 2 * 6_000
+    assert light.volume == pytest.approx(solid.volume, rel=0.02)
 
 
 def test_needles_do_not_break_an_open_surface():
